@@ -1,0 +1,414 @@
+// Family F, second half: blocks against the slave's map (F09 to F13), and M09.
+#include <algorithm>
+#include <map>
+#include <set>
+#include <tuple>
+
+#include "block_split.h"
+#include "checks/rules.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::amount_text;
+using internal::at_text;
+using internal::range_text;
+using internal::report;
+using internal::split_text;
+using model::Area;
+using model::DeviceBlock;
+using model::Extent;
+using model::Findings;
+using model::Holes;
+using model::MapCovers;
+using model::Point;
+using model::RegisterMap;
+using model::ResolvedPlan;
+using model::ResolvedTransaction;
+using model::RuleCode;
+using model::Severity;
+using model::value_or;
+
+namespace {
+
+// A block that can be held against a map.
+struct MappedBlock {
+  std::size_t transaction = 0;
+  bool is_read = true;
+  const DeviceBlock* block = nullptr;
+  const RegisterMap* map = nullptr;
+  const model::Slave* slave = nullptr;
+  std::size_t slave_index = 0;
+};
+
+// How serious an unlisted register is; nothing if the map does not claim to be complete.
+std::optional<Severity> severity_of_hole(const model::Slave& slave) {
+  const Holes holes = value_or(slave.holes, Holes::unknown);
+  if (holes == Holes::refuse) return Severity::error;
+  if (value_or(slave.map_covers, MapCovers::some) == MapCovers::some) return std::nullopt;
+  return holes == Holes::zero ? Severity::note : Severity::warning;
+}
+
+// The map can be trusted to say where values begin and end.
+bool map_is_complete(const model::Slave& slave) {
+  return value_or(slave.map_covers, MapCovers::some) == MapCovers::all ||
+         value_or(slave.holes, Holes::unknown) == Holes::refuse;
+}
+
+// Values of several registers that stick out of the block at its edges.
+std::vector<const Point*> cut_points(const MappedBlock& b) {
+  std::vector<const Point*> cut;
+  const Extent block = b.block->extent();
+  for (const Extent edge :
+       {Extent{block.first, block.first + 1}, Extent{block.end - 1, block.end}}) {
+    for (const Point* point : b.map->points_touching(b.block->area, edge)) {
+      const Extent value = extent_of(*point);
+      const bool inside = value.first >= block.first && value.end <= block.end;
+      if (!inside && std::find(cut.begin(), cut.end(), point) == cut.end()) cut.push_back(point);
+    }
+  }
+  return cut;
+}
+
+// Registers of one slave and area that anybody reads, as disjoint sorted runs.
+class ReadCoverage {
+ public:
+  void add(Extent extent) { extents_.push_back(extent); }
+  void finish() {
+    std::sort(extents_.begin(), extents_.end(),
+              [](const Extent& a, const Extent& b) { return a.first < b.first; });
+    std::vector<Extent> merged;
+    for (const Extent& e : extents_) {
+      if (!merged.empty() && e.first <= merged.back().end) {
+        merged.back().end = std::max(merged.back().end, e.end);
+      } else {
+        merged.push_back(e);
+      }
+    }
+    extents_ = std::move(merged);
+  }
+  [[nodiscard]] bool covers(Extent wanted) const {
+    const auto it =
+        std::upper_bound(extents_.begin(), extents_.end(), wanted.first,
+                         [](std::uint32_t value, const Extent& e) { return value < e.end; });
+    return it != extents_.end() && it->first <= wanted.first && it->end >= wanted.end;
+  }
+
+ private:
+  std::vector<Extent> extents_;
+};
+
+// One of the findings F09 to F13 of a block, before it is decided which one stays.
+struct Candidate {
+  RuleCode rule;
+  Severity severity;
+  std::string message;
+  std::string remedy;
+  std::vector<model::Related> related;
+};
+
+class AddressRules {
+ public:
+  AddressRules(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {
+    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+      if (!in.range_is_wrong[i]) collect(i);
+    }
+    for (auto& [key, coverage] : read_by_anyone_) coverage.finish();
+    for (auto& [key, coverage] : read_by_one_) coverage.finish();
+  }
+
+  void check() {
+    check_torn_values();
+    std::map<std::size_t, std::vector<const MappedBlock*>> by_slave;
+    for (const MappedBlock& b : blocks_) by_slave[b.slave_index].push_back(&b);
+    for (const auto& [slave, blocks] : by_slave) {
+      const auto common = common_shift(blocks);
+      if (common) report_common_shift(blocks, *common);
+      for (const MappedBlock* b : blocks) {
+        if (!common) check_block(*b);
+      }
+    }
+  }
+
+ private:
+  void collect(std::size_t index) {
+    const ResolvedTransaction& t = plan_.transactions[index];
+    if (!t.target || t.target->is_peer) return;
+    const RegisterMap* map = plan_.map_of(*t.target);
+    for (const bool is_read : {true, false}) {
+      const auto& block = is_read ? t.read : t.write;
+      if (!block) continue;
+      if (is_read) {
+        read_by_anyone_[{t.target->index, block->area}].add(block->extent());
+        if (t.controller) {
+          read_by_one_[{t.target->index, block->area, *t.controller}].add(block->extent());
+        }
+      }
+      if (map == nullptr || map->points().empty()) continue;
+      blocks_.push_back(
+          {index, is_read, &*block, map, &plan_.plan.slaves[t.target->index], t.target->index});
+    }
+  }
+
+  [[nodiscard]] std::string subject(const MappedBlock& b) const {
+    return subject_of(plan_.declared(plan_.transactions[b.transaction]));
+  }
+  [[nodiscard]] static model::Numbering numbering(const MappedBlock& b) {
+    return value_or(b.slave->numbering, model::Numbering::from_0);
+  }
+
+  // M09: parts of one value fetched by two requests of one master. Remembers them, so that F12
+  // does not report the same cut again.
+  void check_torn_values() {
+    std::map<std::tuple<const Point*, std::size_t, std::size_t>, std::vector<const MappedBlock*>>
+        parts;
+    for (const MappedBlock& b : blocks_) {
+      const auto& controller = plan_.transactions[b.transaction].controller;
+      if (!b.is_read || !controller) continue;
+      for (const Point* point : cut_points(b))
+        parts[{point, *controller, b.slave_index}].push_back(&b);
+    }
+    for (const auto& [key, blocks] : parts) {
+      const auto& [point, controller, slave] = key;
+      if (blocks.size() < 2) continue;
+      const auto coverage = read_by_one_.find({slave, point->address.area, controller});
+      if (coverage == read_by_one_.end() || !coverage->second.covers(extent_of(*point))) continue;
+      for (const MappedBlock* b : blocks) torn_.insert({b->transaction, point});
+      const MappedBlock& second = *blocks.back();
+      report(out_, RuleCode::M09, Severity::warning, second.block->at_place, subject(second),
+             fmt::format("'{}' ({}) is fetched in two parts, by this and by {}: between the two it "
+                         "may change",
+                         point->name, range_text(point->address.area, extent_of(*point)),
+                         subject(*blocks.front())),
+             fmt::format("move the edge to {} so that one request reads all of it",
+                         at_text(*second.block, extent_of(*point).first, numbering(second))),
+             {{blocks.front()->block->at_place, "the other part is read here"}});
+    }
+  }
+
+  // F10: the shift by which the block would fit the map exactly, if as written it does not.
+  [[nodiscard]] static std::optional<int> shift_of(const MappedBlock& b) {
+    if (!map_is_complete(*b.slave) || b.block->notation == model::Notation::point)
+      return std::nullopt;
+    const Area area = b.block->area;
+    const Extent block = b.block->extent();
+    const bool fits =
+        b.map->point_starts_at(area, block.first) && b.map->lists(area, block.end - 1);
+    if (fits) return std::nullopt;
+    for (const int shift : {-1, 1}) {
+      if (shift < 0 && block.first == 0) continue;
+      const auto first = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.first) + shift);
+      const auto end = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.end) + shift);
+      if (end > model::addresses_per_area) continue;
+      if (b.map->point_starts_at(area, first) && b.map->point_ends_at(area, end)) return shift;
+    }
+    return std::nullopt;
+  }
+
+  // All blocks of the slave (two or more) shifted the same way: one cause, its numbering.
+  [[nodiscard]] std::optional<int> common_shift(
+      const std::vector<const MappedBlock*>& blocks) const {
+    if (blocks.size() < 2) return std::nullopt;
+    std::optional<int> common;
+    for (const MappedBlock* b : blocks) {
+      const auto shift = shift_of(*b);
+      if (!shift || (common && *common != *shift) || other_reading(*b)) return std::nullopt;
+      common = shift;
+    }
+    return common;
+  }
+
+  void report_common_shift(const std::vector<const MappedBlock*>& blocks, int shift) {
+    const model::Slave& slave = *blocks.front()->slave;
+    const bool plain = std::all_of(blocks.begin(), blocks.end(), [](const MappedBlock* b) {
+      return b->block->notation == model::Notation::plain;
+    });
+    Severity severity = Severity::warning;
+    for (const MappedBlock* b : blocks) {
+      for (const Candidate& c : candidates(*b)) severity = std::max(severity, c.severity);
+    }
+    // Plain numbers in map and plan are read alike, so only the other notations can disagree
+    // with the map because of `numbering`.
+    const std::string remedy =
+        plain ? fmt::format("{} 1 {} `at` of each of them, if the map is right",
+                            shift < 0 ? "take" : "add", shift < 0 ? "off" : "to")
+              : fmt::format("write numbering = \"{}\": the map seems to count from {}",
+                            shift < 0 ? "from-1" : "from-0", shift < 0 ? 1 : 0);
+    std::vector<model::Related> related;
+    for (const MappedBlock* b : blocks) {
+      if (related.size() < 3) related.push_back({b->block->at_place, subject(*b)});
+    }
+    report(out_, RuleCode::F10, severity, place_or(slave.numbering, slave.place),
+           fmt::format("slave {}", slave.name),
+           fmt::format("all {} blocks of {} are off by one: moved {} by 1 each starts and ends "
+                       "exactly on points of {}",
+                       blocks.size(), slave.name, shift < 0 ? "down" : "up",
+                       blocks.front()->map->file()),
+           remedy, std::move(related));
+  }
+
+  // Candidates in the order of the rule that stays: F13, F10, F12, F11, F09.
+  [[nodiscard]] std::vector<Candidate> candidates(const MappedBlock& b) const {
+    std::vector<Candidate> found;
+    if (auto c = other_reading(b)) found.push_back(std::move(*c));
+    if (b.block->offset >= model::addresses_per_area) return found;
+    if (auto c = off_by_one(b)) found.push_back(std::move(*c));
+    if (auto c = cut_value(b)) found.push_back(std::move(*c));
+    if (auto c = fence_post(b)) found.push_back(std::move(*c));
+    if (auto c = hole(b)) found.push_back(std::move(*c));
+    return found;
+  }
+
+  void check_block(const MappedBlock& b) {
+    auto found = candidates(b);
+    if (found.empty()) return;
+    Severity severity = Severity::note;
+    for (const Candidate& c : found) severity = std::max(severity, c.severity);
+    Candidate& stays = found.front();
+    report(out_, stays.rule, severity, b.block->at_place, subject(b), std::move(stays.message),
+           std::move(stays.remedy), std::move(stays.related));
+  }
+
+  // F13
+  [[nodiscard]] static std::optional<Candidate> other_reading(const MappedBlock& b) {
+    const DeviceBlock& block = *b.block;
+    if (block.notation != model::Notation::plain || block.hex) return std::nullopt;
+    if (block.offset < model::addresses_per_area && b.map->lists(block.area, block.offset)) {
+      return std::nullopt;
+    }
+    const std::string digits = fmt::format("{}", block.written);
+    const auto candidate = [&](std::string_view kind, std::uint32_t offset,
+                               const std::string& cure) {
+      const auto points = b.map->points_touching(block.area, {offset, offset + 1});
+      return Candidate{RuleCode::F13,
+                       Severity::warning,
+                       fmt::format("{} is on no point of {}; read as {} it is {}:{}, '{}'", digits,
+                                   b.map->file(), kind, short_name(block.area), offset,
+                                   points.empty() ? "" : points.front()->name),
+                       fmt::format("write at = {}", cure),
+                       {}};
+    };
+    const auto reference = model::parse_reference(digits);
+    if (reference && reference->area == block.area &&
+        b.map->point_starts_at(block.area, reference->offset.value)) {
+      return candidate("a reference", reference->offset.value, '"' + digits + '"');
+    }
+    const auto hex = model::parse_plain_number("0x" + digits);
+    if (!map_is_complete(*b.slave) || !hex || block.written < 10) return std::nullopt;
+    const std::int64_t offset = hex->value - (numbering(b) == model::Numbering::from_1 ? 1 : 0);
+    if (offset < 0 || offset >= model::addresses_per_area ||
+        !b.map->point_starts_at(block.area, static_cast<std::uint32_t>(offset))) {
+      return std::nullopt;
+    }
+    return candidate("hexadecimal", static_cast<std::uint32_t>(offset), "0x" + digits);
+  }
+
+  // F10
+  [[nodiscard]] static std::optional<Candidate> off_by_one(const MappedBlock& b) {
+    const auto shift = shift_of(b);
+    if (!shift) return std::nullopt;
+    const DeviceBlock& block = *b.block;
+    const auto first = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.offset) + *shift);
+    return Candidate{
+        RuleCode::F10,
+        Severity::warning,
+        fmt::format("looks off by one: {} does not fit {}, {} starts and ends exactly on points",
+                    range_text(block.area, block.extent()), b.map->file(),
+                    range_text(block.area, {first, first + block.quantity})),
+        fmt::format("write at = {}", at_text(block, first, numbering(b))),
+        {}};
+  }
+
+  // F12
+  [[nodiscard]] std::optional<Candidate> cut_value(const MappedBlock& b) const {
+    for (const Point* point : cut_points(b)) {
+      if (torn_.contains({b.transaction, point})) continue;
+      const DeviceBlock& block = *b.block;
+      const Extent value = extent_of(*point);
+      const std::uint32_t first = std::min(block.offset, value.first);
+      const std::uint32_t end = std::max(block.extent().end, value.end);
+      return Candidate{RuleCode::F12,
+                       Severity::error,
+                       fmt::format("'{}' ({}, {}) is cut in two at the edge of {}", point->name,
+                                   to_text(point->type), range_text(point->address.area, value),
+                                   range_text(block.area, block.extent())),
+                       fmt::format("write at = {}, count = {}", at_text(block, first, numbering(b)),
+                                   end - first),
+                       {{point->place, "the value is listed here"}}};
+    }
+    return std::nullopt;
+  }
+
+  // F11
+  [[nodiscard]] std::optional<Candidate> fence_post(const MappedBlock& b) const {
+    const DeviceBlock& block = *b.block;
+    const Extent e = block.extent();
+    const auto severity = severity_of_hole(*b.slave);
+    if (severity && block.quantity >= 2 && b.map->point_ends_at(block.area, e.end - 1) &&
+        !b.map->lists(block.area, e.end - 1)) {
+      return Candidate{RuleCode::F11,
+                       *severity,
+                       fmt::format("ends one past the last point: {}:{} is not in {}",
+                                   short_name(block.area), e.end - 1, b.map->file()),
+                       fmt::format("write count = {}", block.quantity - 1),
+                       {}};
+    }
+    if (!b.is_read) return std::nullopt;
+    const auto run = b.map->run_around(block.area, e.first);
+    if (!run || run->first != e.first || run->end != e.end + 1) return std::nullopt;
+    const auto last = b.map->points_touching(block.area, {e.end, e.end + 1});
+    const bool whole = std::any_of(last.begin(), last.end(), [&](const Point* p) {
+      return extent_of(*p) == Extent{e.end, e.end + 1} && p->access != model::Access::write;
+    });
+    const auto anyone = read_by_anyone_.find({b.slave_index, block.area});
+    const bool read_elsewhere =
+        anyone != read_by_anyone_.end() && anyone->second.covers({e.end, e.end + 1});
+    if (!whole || read_elsewhere) return std::nullopt;
+    return Candidate{
+        RuleCode::F11,
+        Severity::note,
+        fmt::format("reads all but the last of {} listed in a row: '{}' ({}:{}) is read by nobody",
+                    amount_text(block.area, run->end - run->first), last.front()->name,
+                    short_name(block.area), e.end),
+        fmt::format("count = {} if it is wanted", block.quantity + 1),
+        {}};
+  }
+
+  // F09
+  [[nodiscard]] static std::optional<Candidate> hole(const MappedBlock& b) {
+    const auto severity = severity_of_hole(*b.slave);
+    if (!severity) return std::nullopt;
+    const DeviceBlock& block = *b.block;
+    const auto holes = b.map->holes_in(block.area, block.extent());
+    if (holes.empty()) return std::nullopt;
+    const auto parts = internal::split_at_holes(holes, block.extent());
+    const std::string behaviour = value_or(b.slave->holes, Holes::unknown) == Holes::refuse
+                                      ? fmt::format(", and {} refuses them", b.slave->name)
+                                      : std::string();
+    const std::string more =
+        holes.size() > 1 ? fmt::format(" (and {} more holes)", holes.size() - 1) : std::string();
+    return Candidate{
+        RuleCode::F09,
+        *severity,
+        fmt::format("covers {}{}, which {} does not list{}", range_text(block.area, holes.front()),
+                    more, b.map->file(), behaviour),
+        parts.empty() ? fmt::format("nothing in this range is listed; look the address up again")
+                      : fmt::format("split: {}", split_text(block, parts, numbering(b))),
+        {}};
+  }
+
+  const ResolvedPlan& plan_;
+  Findings& out_;
+  std::vector<MappedBlock> blocks_;
+  std::map<std::pair<std::size_t, Area>, ReadCoverage> read_by_anyone_;
+  std::map<std::tuple<std::size_t, Area, std::size_t>, ReadCoverage> read_by_one_;
+  std::set<std::pair<std::size_t, const Point*>> torn_;
+};
+
+}  // namespace
+
+void check_addresses(const RuleInput& in, Findings& out) {
+  AddressRules(in, out).check();
+}
+
+}  // namespace greymet::checks

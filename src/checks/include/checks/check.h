@@ -1,0 +1,36 @@
+// check: a resolved plan in, findings out.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <tl/expected.hpp>
+#include <vector>
+
+#include "model/finding.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::checks {
+
+// Which rules are wanted: families ("F") and single rules ("M02"). Empty: all.
+struct RuleSelection {
+  std::vector<std::string> picked;
+  [[nodiscard]] bool includes(model::RuleCode code) const;
+};
+
+// Reads "F,M02". The error is one line naming the offending text.
+[[nodiscard]] tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view text);
+
+// Runs the rules and joins their findings with those of reading (`found`): consequences of one
+// cause are silenced, accepted findings left out, the rest sorted by place.
+[[nodiscard]] model::Findings check(const model::ResolvedPlan& resolved, model::Findings found,
+                                    const RuleSelection& selection = {});
+
+// How many findings of each severity there are.
+struct Tally {
+  std::size_t errors = 0;
+  std::size_t warnings = 0;
+  std::size_t notes = 0;
+};
+[[nodiscard]] Tally tally_of(const model::Findings& findings);
+
+}  // namespace greymet::checks

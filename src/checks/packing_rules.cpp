@@ -1,0 +1,100 @@
+// Family M: how data lies in memory (M07, M08).
+#include "checks/rules.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::DeviceBlock;
+using model::Findings;
+using model::MemoryKind;
+using model::MemoryRange;
+using model::Packing;
+using model::ResolvedTransaction;
+using model::RuleCode;
+using model::Severity;
+
+namespace {
+
+// M07. `packing` names the way the data goes: from the slave into memory, or from memory out.
+void check_kinds(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
+                 const DeviceBlock& block, const MemoryRange& memory, bool is_read, Findings& out) {
+  const model::Transaction& declared = plan.declared(t);
+  const bool device_bits = is_bit_area(model::traits_of(*t.function).area);
+  const bool memory_bits =
+      plan.plan.controllers[*t.controller].memory[memory.area].kind == MemoryKind::bit ||
+      memory.bit.has_value();
+  std::optional<Packing> needed;
+  if (device_bits != memory_bits) {
+    const bool source_is_bits = is_read ? device_bits : memory_bits;
+    needed = source_is_bits ? Packing::bits_to_words : Packing::words_to_bits;
+  }
+  const bool stated = declared.packing.has_value();
+  if (stated == needed.has_value() && (!needed || declared.packing->value == *needed)) return;
+  const auto name = [](Packing p) {
+    return p == Packing::bits_to_words ? "bits-to-words" : "words-to-bits";
+  };
+  const auto& text = is_read ? declared.into : declared.from;
+  const model::Place place =
+      stated ? declared.packing->place : (text ? text->place : block.at_place);
+  const std::string_view units = device_bits ? "bits" : "words";
+  const std::string where = plan.layouts[*t.controller].name_of(memory);
+  const std::string message =
+      needed ? fmt::format("function {} moves {}, {} are {}: without `packing` nobody can tell how",
+                           number_of(*t.function), units, where, memory_bits ? "bits" : "words")
+             : fmt::format("packing = \"{}\", but both sides are {}", name(declared.packing->value),
+                           units);
+  report(out, RuleCode::M07, Severity::error, place, subject_of(declared), message,
+         needed
+             ? fmt::format("add packing = \"{}\" (16 to a word, the first bit least significant), "
+                           "or name a {} area",
+                           name(*needed), device_bits ? "bit" : "word")
+             : std::string("leave `packing` out"));
+}
+
+// M08
+void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
+                     const DeviceBlock& block, const MemoryRange& memory, bool is_read,
+                     Findings& out) {
+  const model::Controller& controller = plan.plan.controllers[*t.controller];
+  if (!controller.model || !value_or(controller.model->align32, false)) return;
+  const model::RegisterMap* map = plan.map_of(*t.target);
+  if (map == nullptr || controller.memory[memory.area].kind != MemoryKind::word || memory.bit)
+    return;
+  const model::Transaction& declared = plan.declared(t);
+  const auto& text = is_read ? declared.into : declared.from;
+  for (const model::Point* point : map->points_touching(block.area, block.extent())) {
+    const model::Extent value = extent_of(*point);
+    if (point->type.kind == model::TypeKind::text || value.end - value.first < 2) continue;
+    if (value.first < block.offset || value.end > block.extent().end) continue;
+    const std::int64_t number = memory.number + (value.first - block.offset);
+    if (number % 2 == 0) continue;
+    report(out, RuleCode::M08, Severity::error, text ? text->place : block.at_place,
+           subject_of(declared),
+           fmt::format("'{}' ({}) comes to lie at {}; {} wants 32-bit values at even words",
+                       point->name, to_text(point->type),
+                       plan.layouts[*t.controller].name_of(memory.area, number),
+                       controller.model->file),
+           fmt::format("move the range by one word, so that the value lies at {}",
+                       plan.layouts[*t.controller].name_of(memory.area, memory.number + 1)));
+    return;
+  }
+}
+
+}  // namespace
+
+void check_packing(const RuleInput& in, Findings& out) {
+  for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) {
+    const ResolvedTransaction& t = in.plan.transactions[i];
+    if (!t.controller || !t.function || in.range_is_wrong[i]) continue;
+    for (const bool is_read : {true, false}) {
+      const auto& block = is_read ? t.read : t.write;
+      const auto& memory = is_read ? t.into : t.from;
+      if (!block || !memory || t.function == model::FunctionCode::mask_write_register) continue;
+      check_kinds(in.plan, t, *block, *memory, is_read, out);
+      check_alignment(in.plan, t, *block, *memory, is_read, out);
+    }
+  }
+}
+
+}  // namespace greymet::checks

@@ -1,0 +1,64 @@
+// Texts and small questions that several families of rules share.
+#pragma once
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include <fmt/format.h>
+
+#include "model/resolved_plan.h"
+
+namespace greymet::checks::internal {
+
+using model::Extent;
+
+// "hr:4..hr:9", or "hr:4" for one register
+[[nodiscard]] inline std::string range_text(model::Area area, Extent extent) {
+  const auto name = model::short_name(area);
+  if (extent.end - extent.first <= 1) return fmt::format("{}:{}", name, extent.first);
+  return fmt::format("{}:{}..{}:{}", name, extent.first, name, extent.end - 1);
+}
+
+// "140 registers", "1 coil"
+[[nodiscard]] inline std::string amount_text(model::Area area, std::uint32_t count) {
+  return fmt::format("{} {}{}", count, model::is_bit_area(area) ? "bit" : "register",
+                     count == 1 ? "" : "s");
+}
+
+// How `at` of this block would be written for another offset, in the notation the user chose.
+[[nodiscard]] inline std::string at_text(const model::DeviceBlock& block, std::uint32_t offset,
+                                         model::Numbering numbering) {
+  const model::Address address{block.area, {static_cast<std::uint16_t>(offset)}};
+  return model::to_plan_text(address, block.notation, numbering);
+}
+
+// "at = 0, count = 100 and at = 100, count = 40"
+[[nodiscard]] inline std::string split_text(const model::DeviceBlock& block,
+                                            const std::vector<Extent>& parts,
+                                            model::Numbering numbering) {
+  constexpr std::size_t most_shown = 4;
+  std::string text;
+  for (std::size_t i = 0; i < parts.size() && i < most_shown; ++i) {
+    if (i > 0) text += i + 1 == parts.size() ? " and " : ", then ";
+    text += fmt::format("at = {}, count = {}", at_text(block, parts[i].first, numbering),
+                        parts[i].end - parts[i].first);
+  }
+  if (parts.size() > most_shown) text += fmt::format(" and {} more", parts.size() - most_shown);
+  return text;
+}
+
+// Appends a finding; the fields in the order in which people read them.
+inline void report(model::Findings& out, model::RuleCode rule, model::Severity severity,
+                   model::Place place, std::string subject, std::string message, std::string remedy,
+                   std::vector<model::Related> related = {}) {
+  out.push_back({.rule = rule,
+                 .severity = severity,
+                 .place = place,
+                 .subject = std::move(subject),
+                 .message = std::move(message),
+                 .remedy = std::move(remedy),
+                 .related = std::move(related)});
+}
+
+}  // namespace greymet::checks::internal

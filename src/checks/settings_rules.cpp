@@ -1,0 +1,229 @@
+// Family S: settings of serial lines.
+#include <algorithm>
+#include <array>
+#include <map>
+
+#include "checks/rules.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::Findings;
+using model::Line;
+using model::Place;
+using model::RuleCode;
+using model::Severity;
+using model::value_or;
+
+namespace {
+
+constexpr std::int64_t highest_unit = 247;  // V1.02, section 2.2
+constexpr double most_unit_loads = 32;      // V1.02, section 3.4.1
+constexpr std::array<std::int64_t, 15> usual_rates{300,   600,   1200,   2400,   4800,
+                                                   9600,  14400, 19200,  28800,  38400,
+                                                   57600, 76800, 115200, 230400, 460800};
+
+// Somebody who answers on a line: a slave, or a controller through one of its answers.
+struct Station {
+  std::string subject;
+  std::int64_t unit = 0;
+  Place unit_place;
+  bool is_master = false;
+  double unit_load = 1;
+};
+
+std::vector<std::vector<Station>> stations_of(const model::ResolvedPlan& in) {
+  std::vector<std::vector<Station>> stations(in.plan.lines.size());
+  for (std::size_t s = 0; s < in.plan.slaves.size(); ++s) {
+    const model::Slave& slave = in.plan.slaves[s];
+    if (!in.slave_line[s] || !slave.unit) continue;
+    stations[*in.slave_line[s]].push_back({fmt::format("slave {}", slave.name), slave.unit->value,
+                                           slave.unit->place, false,
+                                           value_or(slave.unit_load, model::defaults::unit_load)});
+  }
+  for (std::size_t c = 0; c < in.plan.controllers.size(); ++c) {
+    for (const model::Answer& answer : in.plan.controllers[c].answers) {
+      if (!answer.line || !answer.unit) continue;
+      for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
+        if (in.plan.lines[l].name != answer.line->value) continue;
+        stations[l].push_back({fmt::format("controller {}", in.plan.controllers[c].name),
+                               answer.unit->value, answer.unit->place, in.line_master[l] == c, 1});
+      }
+    }
+  }
+  return stations;
+}
+
+void check_slave_settings(const model::Slave& slave, const Line& line, Findings& out) {
+  std::vector<std::string> differences;
+  std::vector<std::string> cures;
+  Place place;
+  const auto compare = [&](std::string_view item, const auto& mine, const auto& lines,
+                           const auto& text) {
+    if (!mine || !lines || mine->value == lines->value) return;
+    if (differences.empty()) place = mine->place;
+    differences.push_back(
+        fmt::format("{} {} where the line has {}", item, text(mine->value), text(lines->value)));
+    cures.push_back(fmt::format("{} = {}", item, text(lines->value)));
+  };
+  compare("mode", slave.settings.mode, line.settings.mode,
+          [](auto v) { return fmt::format("\"{}\"", to_string(v)); });
+  compare("baud", slave.settings.baud, line.settings.baud,
+          [](auto v) { return fmt::format("{}", v); });
+  compare("format", slave.settings.format, line.settings.format,
+          [](auto v) { return fmt::format("\"{}\"", to_text(v)); });
+  if (differences.empty()) return;
+  report(out, RuleCode::S01, Severity::error, place, fmt::format("slave {}", slave.name),
+         fmt::format("set differently from line {}: {}", line.name, fmt::join(differences, ", ")),
+         fmt::format("set the slave to {}, or change the line", fmt::join(cures, ", ")),
+         {{line.place, "the line is here"}});
+}
+
+void check_units(const Line& line, const std::vector<Station>& stations, Findings& out) {
+  std::map<std::int64_t, const Station*> by_unit;
+  for (const Station& station : stations) {
+    if (station.unit < 0 || station.unit > highest_unit) {
+      report(out, RuleCode::S03, Severity::error, station.unit_place, station.subject,
+             fmt::format("unit {} is out of range: slaves have 1 to 247, 0 is the broadcast",
+                         station.unit),
+             "write the address that is set at the slave");
+      continue;
+    }
+    if (station.unit == 0) continue;  // stands for everybody
+    const auto [at, is_new] = by_unit.try_emplace(station.unit, &station);
+    if (is_new) continue;
+    const Station& first = *at->second;
+    const bool master = station.is_master || first.is_master;
+    std::int64_t free_unit = 1;
+    while (std::any_of(stations.begin(), stations.end(),
+                       [free_unit](const Station& s) { return s.unit == free_unit; })) {
+      ++free_unit;
+    }
+    report(out, master ? RuleCode::S04 : RuleCode::S02, Severity::error, station.unit_place,
+           station.subject,
+           fmt::format("unit {} on line {} is also that of {}{}", station.unit, line.name,
+                       first.subject, master ? ", and one of them is the line's master" : ""),
+           fmt::format("give one of them another unit; {} is the lowest free one", free_unit),
+           {{first.unit_place, "the other one is here"}});
+  }
+}
+
+void check_line(const Line& line, const std::vector<Station>& stations, Findings& out) {
+  const std::string subject = fmt::format("line {}", line.name);
+  const auto medium = value_or(line.medium, model::Medium::rs485);
+  const model::SerialSettings& settings = line.settings;
+  if (settings.format && settings.mode) {
+    const model::CharacterFormat format = settings.format->value;
+    const bool rtu = settings.mode->value == model::SerialMode::rtu;
+    if (rtu && format.data_bits == 7) {
+      report(out, RuleCode::S05, Severity::error, settings.format->place, subject,
+             fmt::format("\"{}\" has 7 data bits; RTU sends bytes of 8", to_text(format)),
+             "write format = \"8E1\", or mode = \"ascii\"");
+    } else if (format.parity == model::Parity::none && format.stop_bits == 1) {
+      report(
+          out, RuleCode::S05, Severity::note, settings.format->place, subject,
+          fmt::format("\"{}\" has {} bits to a character; the standard's has {}: without parity, "
+                      "2 stop bits",
+                      to_text(format), bits_per_character(format), rtu ? 11 : 10),
+          fmt::format("write format = \"{}N2\" if all slaves can", format.data_bits));
+    }
+  }
+  const auto slaves = std::count_if(stations.begin(), stations.end(),
+                                    [](const Station& s) { return s.unit != 0 && !s.is_master; });
+  if (medium == model::Medium::rs232 && slaves > 1) {
+    report(out, RuleCode::S06, Severity::error, place_or(line.medium, line.place), subject,
+           fmt::format("{} slaves on rs232, which joins two devices only", slaves),
+           "write medium = \"rs485\" if that is what is wired, or give each slave its own line");
+  }
+  double loads = 1;  // the master's own receiver
+  for (const Station& station : stations) {
+    if (!station.is_master && station.unit != 0) loads += station.unit_load;
+  }
+  if (medium != model::Medium::rs232 && loads > most_unit_loads) {
+    report(out, RuleCode::S07, Severity::warning, line.place, subject,
+           fmt::format("{:g} unit loads with the master's own; a driver is sure to move 32", loads),
+           "split the line, add a repeater, or state unit_load where a slave has less than 1");
+  }
+  if (settings.baud && std::find(usual_rates.begin(), usual_rates.end(), settings.baud->value) ==
+                           usual_rates.end()) {
+    report(out, RuleCode::S08, Severity::note, settings.baud->place, subject,
+           fmt::format("{} baud is not a usual rate", settings.baud->value),
+           "9600 and 19200 are offered by all devices");
+  }
+}
+
+void check_ports(const model::ResolvedPlan& in, Findings& out) {
+  std::map<std::pair<std::size_t, std::string>, const Line*> by_port;
+  std::map<std::size_t, const Line*> by_gateway;
+  for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
+    const Line& line = in.plan.lines[l];
+    const std::string subject = fmt::format("line {}", line.name);
+    if (in.line_master[l] && line.port) {
+      const auto [at, is_new] = by_port.try_emplace({*in.line_master[l], line.port->value}, &line);
+      if (!is_new) {
+        report(
+            out, RuleCode::S04, Severity::error, line.port->place, subject,
+            fmt::format("port {} is already that of line {}", line.port->value, at->second->name),
+            "each line needs a port of its own",
+            {{at->second->port->place, "the other line is here"}});
+      }
+    }
+    if (in.line_gateway[l]) {
+      const auto [at, is_new] = by_gateway.try_emplace(*in.line_gateway[l], &line);
+      if (!is_new) {
+        report(out, RuleCode::S04, Severity::error, line.via->place, subject,
+               fmt::format("gateway {} already has line {} behind it", line.via->value,
+                           at->second->name),
+               "declare a second gateway with the same host and the port of the other serial side",
+               {{at->second->via->place, "the other line is here"}});
+      }
+    }
+  }
+}
+
+void check_transactions(const model::ResolvedPlan& in, Findings& out) {
+  for (const model::ResolvedTransaction& t : in.transactions) {
+    if (!t.channel || !t.channel->line || !t.controller) continue;
+    const model::Transaction& declared = in.declared(t);
+    const std::size_t l = *t.channel->line;
+    if (in.line_master[l] && in.line_master[l] != t.controller) {
+      const std::string& master = in.plan.controllers[*in.line_master[l]].name;
+      report(out, RuleCode::S04, Severity::error, place_or(declared.controller, declared.place),
+             subject_of(declared),
+             fmt::format("controller {} is not the master of line {}: {} is",
+                         in.plan.controllers[*t.controller].name, in.plan.lines[l].name, master),
+             fmt::format("write controller = \"{}\", or move the slave to another line", master),
+             {{in.plan.lines[l].place, "the line is here"}});
+    }
+    if (t.target->is_peer || !t.function || !model::reads(*t.function)) continue;
+    const model::Slave& slave = in.plan.slaves[t.target->index];
+    if (slave.unit && slave.unit->value == 0) {
+      report(out, RuleCode::S09, Severity::error, place_or(declared.function, declared.place),
+             subject_of(declared),
+             fmt::format("function {} reads from unit 0: nobody answers a broadcast",
+                         number_of(*t.function)),
+             "read each slave by its own unit; 5, 6, 15, 16 and 22 may be broadcast");
+    }
+  }
+}
+
+}  // namespace
+
+void check_settings(const RuleInput& input, Findings& out) {
+  const model::ResolvedPlan& in = input.plan;
+  const auto stations = stations_of(in);
+  for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
+    check_units(in.plan.lines[l], stations[l], out);
+    check_line(in.plan.lines[l], stations[l], out);
+  }
+  for (std::size_t s = 0; s < in.plan.slaves.size(); ++s) {
+    if (in.slave_line[s]) {
+      check_slave_settings(in.plan.slaves[s], in.plan.lines[*in.slave_line[s]], out);
+    }
+  }
+  check_ports(in, out);
+  check_transactions(in, out);
+}
+
+}  // namespace greymet::checks

@@ -1,0 +1,31 @@
+// What several commands print.
+#pragma once
+
+#include <optional>
+
+#include "checks/check.h"
+#include "cli/terminal.h"
+#include "files/plan_loader.h"
+#include "timing/report.h"
+
+namespace greymet::cli {
+
+// Findings in compiler style, each with its source line and a caret.
+void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
+                    const Terminal& terminal);
+// "2 errors, 1 warning, no notes"
+[[nodiscard]] std::string tally_text(const checks::Tally& tally);
+
+// The timing of all lines as text, at most `width` columns where that is 80 or more.
+[[nodiscard]] std::string timing_text(const timing::TimingReport& report, const Terminal& terminal);
+
+// A plan that a command other than check can work on, or the exit status it must end with. P
+// errors are printed in full; other errors are mentioned in one line.
+struct UsablePlan {
+  files::LoadedPlan loaded;
+  model::Findings findings;
+  std::optional<int> refused;
+};
+[[nodiscard]] UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal);
+
+}  // namespace greymet::cli

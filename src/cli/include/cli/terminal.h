@@ -1,0 +1,54 @@
+// Where a command prints, and what that place can show.
+#pragma once
+
+#include <memory>
+#include <ostream>
+#include <string>
+#include <string_view>
+
+#include "timing/simulation.h"
+
+namespace greymet::cli {
+
+// Exit statuses; docs/commands.md lists them.
+enum Exit : int {
+  exit_fine = 0,
+  exit_findings = 1,
+  exit_usage = 2,
+  exit_unreachable = 3,
+};
+
+// Two streams and their abilities. Holds references: the streams must outlive it.
+struct Terminal {
+  std::ostream& out;
+  std::ostream& err;
+  bool colour = false;    // out is a terminal and NO_COLOR is not set
+  bool progress = false;  // err is a terminal
+  std::size_t width = 100;
+};
+
+// Colours by what they mean; nothing without colour.
+enum class Tint { none, bold, red, yellow, blue, dim };
+[[nodiscard]] std::string tinted(const Terminal& terminal, Tint tint, std::string_view text);
+
+// A bar on stderr for work over a second, only on a terminal; gone when the work is done.
+class ProgressBar {
+ public:
+  ProgressBar(const Terminal& terminal, std::string what);
+  ProgressBar(const ProgressBar&) = delete;
+  ProgressBar& operator=(const ProgressBar&) = delete;
+  ~ProgressBar();
+  // Empty where no progress is shown.
+  [[nodiscard]] timing::ProgressSink sink();
+
+ private:
+  void show(double done);
+
+  const Terminal& terminal_;
+  std::string what_;
+  std::int64_t started_ns_;
+  std::int64_t shown_ns_ = 0;
+  bool visible_ = false;
+};
+
+}  // namespace greymet::cli

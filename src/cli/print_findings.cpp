@@ -1,0 +1,178 @@
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "cli/print.h"
+
+namespace greymet::cli {
+
+using model::Finding;
+using model::Place;
+using model::Severity;
+
+namespace {
+
+constexpr std::size_t tab_stop = 1;  // tabs are shown as one blank, so that carets stay right
+
+Tint tint_of(Severity severity) {
+  switch (severity) {
+    case Severity::error: return Tint::red;
+    case Severity::warning: return Tint::yellow;
+    case Severity::note: return Tint::blue;
+  }
+  return Tint::none;
+}
+
+std::size_t bytes_of_code_point(unsigned char lead) {
+  if (lead < 0xC0) return 1;
+  if (lead < 0xE0) return 2;
+  return lead < 0xF0 ? 3 : 4;
+}
+
+// A line as code points, safe to print: control characters become blanks.
+std::vector<std::string> code_points(std::string_view line) {
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < line.size();) {
+    const auto lead = static_cast<unsigned char>(line[i]);
+    const std::size_t length = std::min(bytes_of_code_point(lead), line.size() - i);
+    const bool control = lead < 0x20 || lead == 0x7F;
+    out.push_back(control ? std::string(tab_stop, ' ') : std::string(line.substr(i, length)));
+    i += length;
+  }
+  return out;
+}
+
+// Lines of a file by number, found once a file.
+class SourceLines {
+ public:
+  explicit SourceLines(const files::LoadedPlan& loaded) : loaded_(loaded) {}
+
+  [[nodiscard]] std::string_view line(const Place& place) {
+    const std::string_view text = loaded_.sources[place.file].text;
+    auto& starts = starts_[place.file];
+    if (starts.empty()) {
+      starts.push_back(0);
+      for (std::size_t i = 0; i < text.size(); ++i) {
+        if (text[i] == '\n') starts.push_back(i + 1);
+      }
+    }
+    if (place.line == 0 || place.line > starts.size()) return {};
+    const std::size_t first = starts[place.line - 1];
+    std::string_view line = text.substr(first, text.find('\n', first) - first);
+    if (line.ends_with('\r')) line.remove_suffix(1);
+    return line;
+  }
+
+ private:
+  const files::LoadedPlan& loaded_;
+  std::map<std::uint32_t, std::vector<std::size_t>> starts_;
+};
+
+std::string place_text(const files::LoadedPlan& loaded, const Place& place) {
+  const std::string& name = loaded.sources[place.file].name;
+  return place.line == 0 ? name : fmt::format("{}:{}:{}", name, place.line, place.column);
+}
+
+// The source line with a caret below, cut to the width around the caret.
+std::string excerpt(std::string_view line, const Place& place, std::size_t width) {
+  const auto points = code_points(line);
+  const std::size_t caret = place.column > 0 ? place.column - 1 : 0;
+  const std::string margin = fmt::format("{:>6} | ", place.line);
+  const std::size_t room = width > margin.size() + 20 ? width - margin.size() : 20;
+  std::size_t first = 0;
+  if (points.size() > room) {
+    first = caret > room / 3 ? caret - room / 3 : 0;
+    first = std::min(first, points.size() - room);
+  }
+  const std::size_t end = std::min(points.size(), first + room);
+  std::string shown;
+  for (std::size_t i = first; i < end; ++i) shown += points[i];
+  return fmt::format("{}{}\n{}| {}^\n", margin, shown, std::string(margin.size() - 2, ' '),
+                     std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
+}
+
+// Folds a text at blanks to the width, with an indent from the second line on.
+std::string folded(std::string_view text, std::size_t indent, std::size_t width) {
+  std::string out;
+  std::size_t column = indent;
+  std::size_t at = 0;
+  while (at < text.size()) {
+    const std::size_t end = std::min(text.find(' ', at), text.size());
+    const std::string_view word = text.substr(at, end - at);
+    if (column > indent && column + 1 + word.size() > width) {
+      out += '\n' + std::string(indent, ' ');
+      column = indent;
+    } else if (column > indent) {
+      out += ' ';
+      ++column;
+    }
+    out += word;
+    column += word.size();
+    at = end + 1;
+  }
+  return out;
+}
+
+}  // namespace
+
+void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
+                    const Terminal& terminal) {
+  SourceLines lines(loaded);
+  constexpr std::size_t indent = 17;
+  for (const Finding& f : findings) {
+    const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
+    terminal.out << fmt::format("{}: {}: {}: {}\n", place_text(loaded, f.place),
+                                tinted(terminal, tint_of(f.severity), head),
+                                tinted(terminal, Tint::bold, f.subject), f.message);
+    if (f.place.line > 0) {
+      terminal.out << tinted(terminal, Tint::dim,
+                             excerpt(lines.line(f.place), f.place, terminal.width));
+    }
+    if (!f.remedy.empty()) {
+      terminal.out << "       = remedy: " << folded(f.remedy, indent, terminal.width) << '\n';
+    }
+    for (const model::Related& related : f.related) {
+      terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
+                                  related.text);
+    }
+  }
+}
+
+std::string tally_text(const checks::Tally& tally) {
+  const auto count = [](std::size_t n, std::string_view word) {
+    return n == 0 ? fmt::format("no {}s", word)
+                  : fmt::format("{} {}{}", n, word, n == 1 ? "" : "s");
+  };
+  return fmt::format("{}, {}, {}", count(tally.errors, "error"), count(tally.warnings, "warning"),
+                     count(tally.notes, "note"));
+}
+
+UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal) {
+  UsablePlan usable;
+  usable.loaded = files::load_plan(path, files::disk_files());
+  usable.findings = checks::check(usable.loaded.plan, usable.loaded.findings);
+  model::Findings unreadable;
+  std::size_t others = 0;
+  for (const Finding& f : usable.findings) {
+    if (f.severity != Severity::error) continue;
+    if (to_string(f.rule).starts_with('P')) {
+      unreadable.push_back(f);
+    } else {
+      ++others;
+    }
+  }
+  if (!unreadable.empty()) {
+    print_findings(usable.loaded, unreadable,
+                   {terminal.err, terminal.err, false, false, terminal.width});
+    terminal.err << fmt::format("greymet: {} cannot be used before this is corrected\n", path);
+    usable.refused = exit_usage;
+  } else if (others > 0) {
+    terminal.err << fmt::format(
+        "greymet: {} has {} error{} that `greymet check {}` explains; going on\n", path, others,
+        others == 1 ? "" : "s", path);
+  }
+  return usable;
+}
+
+}  // namespace greymet::cli

@@ -1,0 +1,123 @@
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "cli/print.h"
+#include "model/duration_text.h"
+
+namespace greymet::cli {
+
+using model::to_ms;
+
+namespace {
+
+constexpr std::size_t narrowest = 80;
+constexpr std::size_t columns_width = 64;  // all columns but the name
+
+std::string cell(const std::optional<timing::Duration>& d, std::size_t width) {
+  if (!d) return fmt::format("{:>{}}", "-", width);
+  const double ms = to_ms(*d);
+  return fmt::format("{:>{}.{}f}", ms, width, ms < 1000 ? 2 : ms < 100'000 ? 1 : 0);
+}
+
+std::string period_cell(const timing::TransactionReport& t) {
+  switch (t.kind) {
+    case model::TriggerKind::cyclic: return cell(t.period, 8);
+    case model::TriggerKind::continuous: return fmt::format("{:>8}", "contin.");
+    case model::TriggerKind::on_bit:
+    case model::TriggerKind::on_change:
+      return fmt::format("{:>8}", fmt::format(">{:g}", to_ms(*t.period)));
+    case model::TriggerKind::on_start: return fmt::format("{:>8}", "start");
+    case model::TriggerKind::on_return: return fmt::format("{:>8}", "return");
+  }
+  return {};
+}
+
+// Cuts a name to the width; names are UTF-8, so the cut must not fall inside a character.
+std::string name_cell(const std::string& name, std::size_t width) {
+  std::size_t columns = 0;
+  std::size_t cut = name.size();
+  std::size_t before_last = 0;
+  for (std::size_t i = 0; i < name.size(); ++i) {
+    if ((static_cast<unsigned char>(name[i]) & 0xC0U) == 0x80) continue;
+    if (columns == width - 1) before_last = i;
+    if (columns == width) {
+      cut = before_last;
+      break;
+    }
+    ++columns;
+  }
+  if (cut < name.size()) return name.substr(0, cut) + "~";
+  return name + std::string(width - columns, ' ');
+}
+
+std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
+  std::string text = tinted(terminal, Tint::bold, line.name);
+  text += line.master.empty() ? fmt::format("  {}", line.description)
+                              : fmt::format("  {}, master {}", line.description, line.master);
+  text += "\n  ";
+  const bool crowded = line.utilisation_percent > 80;
+  text += tinted(terminal, crowded ? Tint::yellow : Tint::none,
+                 fmt::format("use {:.1f} %", line.utilisation_percent));
+  if (line.round) text += fmt::format(", round {}", model::in_ms(*line.round));
+  if (line.character_ms) text += fmt::format(", character {:.4f} ms", *line.character_ms);
+  if (line.gap) text += fmt::format(", gap {}", model::in_ms(*line.gap));
+  if (line.longest_queue > 0) text += fmt::format(", longest queue {}", line.longest_queue);
+  return text + "\n";
+}
+
+}  // namespace
+
+std::string timing_text(const timing::TimingReport& report, const Terminal& terminal) {
+  std::size_t longest_name = 11;
+  for (const timing::LineReport& line : report.lines) {
+    for (const auto& t : line.transactions) longest_name = std::max(longest_name, t.name.size());
+  }
+  const std::size_t width = std::max(terminal.width, narrowest);
+  const std::size_t name_width = std::min(longest_name, width - columns_width - 1);
+  std::string text;
+  bool default_reply = false;
+  bool missed = false;
+  bool incomplete = false;
+  for (const timing::LineReport& line : report.lines) {
+    text += head_of(line, terminal);
+    if (line.transactions.empty()) {
+      text += line.queue ? "  no transactions\n\n"
+                         : "  its transactions stand under the gateway's connection\n\n";
+      continue;
+    }
+    text +=
+        tinted(terminal, Tint::dim,
+               fmt::format("  {} fc  out  in  typical  longest   period  simul.    bound  silent\n",
+                           name_cell("transaction", name_width)));
+    for (const timing::TransactionReport& t : line.transactions) {
+      const bool late = t.period && t.response_bound && *t.response_bound > *t.period;
+      const std::string mark = t.default_reply ? "*" : " ";
+      const std::string lost = t.missed > 0 ? "!" : late ? "?" : " ";
+      default_reply = default_reply || t.default_reply;
+      missed = missed || t.missed > 0 || late;
+      text +=
+          fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}\n", name_cell(t.name, name_width),
+                      t.function, t.request_bytes, t.reply_bytes, cell(t.typical, 8),
+                      cell(t.longest, 8), mark, period_cell(t), cell(t.response_simulated, 7),
+                      cell(t.response_bound, 8), lost, cell(t.silent, 7));
+    }
+    if (!line.simulation_complete) {
+      incomplete = true;
+      text += fmt::format("  simulated for {:g} s; the exchange does not repeat within that time\n",
+                          to_ms(line.simulated) / 1000);
+    }
+    text += "\n";
+  }
+  text +=
+      "All times in ms. out, in: bytes of request and reply. simul.: longest response in the\n"
+      "simulation with longest durations. bound: no response is ever longer. silent: what one\n"
+      "silent slave costs each time.\n";
+  if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
+  if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
+  if (incomplete)
+    text += "Where the exchange does not repeat, the simulation has not seen everything.\n";
+  return text;
+}
+
+}  // namespace greymet::cli

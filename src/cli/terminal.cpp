@@ -1,0 +1,58 @@
+#include "cli/terminal.h"
+
+#include <algorithm>
+#include <chrono>
+
+#include <fmt/format.h>
+
+namespace greymet::cli {
+namespace {
+
+constexpr std::int64_t second_ns = 1'000'000'000;
+constexpr std::int64_t redraw_ns = second_ns / 10;
+
+std::int64_t now_ns() {
+  return std::chrono::steady_clock::now().time_since_epoch().count();
+}
+
+}  // namespace
+
+std::string tinted(const Terminal& terminal, Tint tint, std::string_view text) {
+  if (!terminal.colour || tint == Tint::none) return std::string(text);
+  std::string_view code = "0";
+  switch (tint) {
+    case Tint::none: break;
+    case Tint::bold: code = "1"; break;
+    case Tint::red: code = "1;31"; break;
+    case Tint::yellow: code = "1;33"; break;
+    case Tint::blue: code = "1;34"; break;
+    case Tint::dim: code = "2"; break;
+  }
+  return fmt::format("\033[{}m{}\033[0m", code, text);
+}
+
+ProgressBar::ProgressBar(const Terminal& terminal, std::string what)
+    : terminal_(terminal), what_(std::move(what)), started_ns_(now_ns()) {}
+
+ProgressBar::~ProgressBar() {
+  if (visible_) terminal_.err << "\r\033[K" << std::flush;
+}
+
+timing::ProgressSink ProgressBar::sink() {
+  if (!terminal_.progress) return {};
+  return [this](double done) { show(done); };
+}
+
+void ProgressBar::show(double done) {
+  const std::int64_t now = now_ns();
+  if (now - started_ns_ < second_ns || now - shown_ns_ < redraw_ns) return;
+  shown_ns_ = now;
+  visible_ = true;
+  constexpr int cells = 30;
+  const int full = static_cast<int>(std::clamp(done, 0.0, 1.0) * cells);
+  terminal_.err << fmt::format("\r{} [{:=<{}}{: <{}}] {:3.0f} %", what_, "", full, "", cells - full,
+                               100 * done)
+                << std::flush;
+}
+
+}  // namespace greymet::cli

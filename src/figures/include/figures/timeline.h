@@ -1,0 +1,44 @@
+// The bus timeline: who is on the line, and when.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "figures/gnuplot.h"
+#include "model/resolved_plan.h"
+#include "timing/report.h"
+
+namespace greymet::figures {
+
+// What a stretch of time on the line is used for.
+enum class Part : std::uint8_t { waiting, request, turnaround, reply, gap, network };
+
+// One box of the timeline, in milliseconds.
+struct TimelineBox {
+  std::size_t row = 0;
+  Part part = Part::request;
+  double from_ms = 0;
+  double to_ms = 0;
+};
+
+// The figure as data, ready to be drawn or tested.
+struct Timeline {
+  std::string title;
+  std::string subtitle;
+  std::vector<std::string> rows;  // slaves, top first
+  std::vector<TimelineBox> boxes;
+  double window_ms = 0;
+};
+
+// Services of the simulation with typical durations that make a readable figure.
+inline constexpr std::size_t services_drawn = 40;
+
+// The timeline of one line of the report, or nothing if nothing was simulated on it.
+[[nodiscard]] std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
+                                                  const timing::TimingReport& report,
+                                                  const timing::LineReport& line);
+
+[[nodiscard]] std::string timeline_script(const Timeline& timeline, PictureFormat format);
+
+}  // namespace greymet::figures

@@ -1,0 +1,175 @@
+#include "figures/timeline.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "model/duration_text.h"
+
+namespace greymet::figures {
+
+using model::to_ms;
+using timing::Duration;
+
+namespace {
+
+struct PartLook {
+  Part part;
+  std::string_view name;
+  double half_height;
+  std::string_view style;  // of gnuplot's boxxyerror
+};
+
+// Lightness, height and hatch differ as well as colour, so that it reads in grey.
+constexpr std::array looks{
+    PartLook{Part::waiting, "waiting", 0.03, "lc rgb C_SUB fs solid 1.0 noborder"},
+    PartLook{Part::request, "request", 0.30, "lc rgb C_REQ fs solid 1.0 noborder"},
+    PartLook{Part::turnaround, "turnaround (slave)", 0.14,
+             "lc rgb C_TURN fs solid 1.0 border lc rgb C_MUTE"},
+    PartLook{Part::reply, "reply", 0.30, "lc rgb C_RSP fs solid 1.0 border lc rgb C_REQ"},
+    PartLook{Part::gap, "gap (silence)", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
+    PartLook{Part::network, "network", 0.08, "lc rgb C_BAD fs pattern 5 border lc rgb C_BAD"},
+};
+
+// Row labels: "moisture (12)" on a line, the slave's name alone on TCP.
+std::string row_label(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t) {
+  const std::string& name = resolved.target_name(*t.target);
+  if (!t.channel->line || t.target->is_peer) return name;
+  return fmt::format("{} ({})", name,
+                     value_or(resolved.plan.slaves[t.target->index].unit, std::int64_t{0}));
+}
+
+double nice_ceiling(double value) {
+  const double scale = std::pow(10.0, std::floor(std::log10(std::max(value, 1e-3))));
+  for (double step : {1.0, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0}) {
+    if (step * scale >= value) return step * scale;
+  }
+  return 10 * scale;
+}
+
+// Puts the parts of one service one behind the other.
+class BoxBuilder {
+ public:
+  BoxBuilder(std::vector<TimelineBox>& boxes, std::size_t row, Duration start)
+      : boxes_(boxes), row_(row), at_(start) {}
+  void add(Part part, Duration length) {
+    if (length > Duration{}) boxes_.push_back({row_, part, to_ms(at_), to_ms(at_ + length)});
+    at_ += length;
+  }
+  void skip_to(Duration at) { at_ = at; }
+
+ private:
+  std::vector<TimelineBox>& boxes_;
+  std::size_t row_;
+  Duration at_;
+};
+
+void add_service(const timing::Job& job, const timing::Service& service, std::size_t row,
+                 std::vector<TimelineBox>& boxes) {
+  if (service.release < service.start) {
+    boxes.push_back({row, Part::waiting, to_ms(service.release), to_ms(service.start)});
+  }
+  BoxBuilder box(boxes, row, service.start);
+  const auto& net = job.times.network;
+  if (job.times.serial) {
+    if (net) {
+      box.add(Part::network, net->out_typical);
+      box.skip_to(service.serial_start);
+    }
+    const timing::SerialParts& parts = *job.times.serial;
+    box.add(Part::request, parts.request);
+    box.add(Part::turnaround, parts.turnaround_typical);
+    box.add(Part::reply, parts.reply);
+    box.add(Part::gap, parts.gap);
+    if (net) box.add(Part::network, net->back_typical);
+    return;
+  }
+  box.add(Part::network, net->out_typical);
+  box.add(Part::turnaround, net->slave_typical);
+  box.add(Part::network, net->back_typical);
+}
+
+}  // namespace
+
+std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
+                                    const timing::TimingReport& report,
+                                    const timing::LineReport& line) {
+  if (!line.queue || report.typical[*line.queue].trace.empty()) return std::nullopt;
+  const timing::Queue& queue = report.model.queues[*line.queue];
+  const auto& trace = report.typical[*line.queue].trace;
+  Timeline figure;
+  const auto row_of = [&](const timing::Job& job) {
+    const std::string label = row_label(resolved, resolved.transactions[job.transaction]);
+    const auto found = std::find(figure.rows.begin(), figure.rows.end(), label);
+    if (found != figure.rows.end()) return static_cast<std::size_t>(found - figure.rows.begin());
+    figure.rows.push_back(label);
+    return figure.rows.size() - 1;
+  };
+  for (const timing::Job& job : queue.jobs) (void)row_of(job);  // rows in list order
+  const std::size_t shown = std::min(trace.size(), services_drawn);
+  double end = 0;
+  for (std::size_t i = 0; i < shown; ++i) {
+    const timing::Job& job = queue.jobs[trace[i].job];
+    add_service(job, trace[i], row_of(job), figure.boxes);
+    end = std::max(end, to_ms(trace[i].end));
+  }
+  figure.window_ms = nice_ceiling(end);
+  figure.title = fmt::format("Bus timeline of {}: the first {} transactions", line.name, shown);
+  figure.subtitle = fmt::format(
+      "{}, master {}, typical durations, use {:.1f} %, all released together at 0 ms "
+      "plus their phases",
+      line.description, line.master, line.utilisation_percent);
+  return figure;
+}
+
+std::string timeline_script(const Timeline& figure, PictureFormat format) {
+  std::string s = common_look(format);
+  const auto rows = static_cast<double>(figure.rows.size());
+  const double label_size = rows <= 20 ? 16 : std::max(8.0, 320 / rows);
+  s += fmt::format("set label 1 {} at graph 0, graph 1.115 font {} textcolor rgb C_TXT\n",
+                   quoted(figure.title), font(format, 22));
+  s += fmt::format("set label 2 {} at graph 0, graph 1.045 textcolor rgb C_SUB\n",
+                   quoted(figure.subtitle));
+  s += "set label 3 'slave (unit)' at graph 0, graph -0.045 right offset -2.5,0 textcolor rgb "
+       "C_SUB\n";
+  s += fmt::format("set xrange [0:{:g}]\nset yrange [0.5:{:g}]\n", figure.window_ms, rows + 0.5);
+  s += "set xtics offset TX,0\nset mxtics 4\nset ytics (";
+  for (std::size_t i = 0; i < figure.rows.size(); ++i) {
+    s += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted(figure.rows[i]),
+                     rows - static_cast<double>(i));
+  }
+  s += fmt::format(") scale 0 font {}\n", font(format, label_size));
+  s += "set xlabel 'time since the start of the exchange in ms' offset 0,-0.4\n"
+       "set grid xtics lc rgb C_GRID lw 1 lt 1\n"
+       "set lmargin at screen 0.185\nset rmargin at screen 0.965\n"
+       "set tmargin at screen 0.845\nset bmargin at screen 0.185\n"
+       "set key at screen 0.565, screen 0.035 center horizontal Left reverse samplen 2.5 width 1 "
+       "maxrows 1\n";
+  for (std::size_t i = 1; i <= figure.rows.size(); ++i) {
+    s += fmt::format(
+        "set object {0} rect from 0,{0}-0.40 to {1:g},{0}+0.40 fc rgb C_BAND fs solid noborder "
+        "behind\n",
+        i, figure.window_ms);
+  }
+  std::string plots;
+  for (const PartLook& look : looks) {
+    std::string data;
+    for (const TimelineBox& box : figure.boxes) {
+      if (box.part != look.part) continue;
+      const double y = rows - static_cast<double>(box.row);
+      data += fmt::format("{:.6f} {:g} {:.6f} {:.6f} {:g} {:g}\n", (box.from_ms + box.to_ms) / 2, y,
+                          box.from_ms, std::min(box.to_ms, figure.window_ms), y - look.half_height,
+                          y + look.half_height);
+    }
+    if (data.empty()) continue;
+    const auto number = static_cast<int>(look.part);
+    s += fmt::format("$part{} << EOD\n{}EOD\n", number, data);
+    plots += fmt::format("{}$part{} using 1:2:3:4:5:6 with boxxyerror {} title '{}'",
+                         plots.empty() ? "plot " : ", ", number, look.style, look.name);
+  }
+  return s + plots + "\n";
+}
+
+}  // namespace greymet::figures

@@ -1,0 +1,286 @@
+// [exchange], [supervision] and [review]: transactions and what is asked of them.
+#include <limits>
+
+#include <fmt/format.h>
+
+#include "decode_words.h"
+#include "files/plan_decoder.h"
+
+namespace greymet::files {
+
+using model::Duration;
+using model::Findings;
+using model::RuleCode;
+
+namespace {
+
+// `every`: "continuous" or a period.
+model::Declared<model::Every> read_every(TableReader& in) {
+  if (in.is_word("every", "continuous")) {
+    return model::Located<model::Every>{{true, {}}, in.text("every")->place};
+  }
+  const auto period = in.duration("every", Duration(1000));
+  if (!period) return std::nullopt;
+  return model::Located<model::Every>{{false, period->value}, period->place};
+}
+
+model::BlockText read_block(TableReader& in) {
+  model::BlockText block;
+  block.place = in.place();
+  block.at = in.address("at");
+  // Any whole number is taken here: what one request can carry is for rules to say.
+  block.count = in.integer("count", std::numeric_limits<std::int64_t>::min(),
+                           std::numeric_limits<std::int64_t>::max());
+  block.points = in.texts("points");
+  block.refused = in.refused();
+  return block;
+}
+
+std::optional<model::BlockText> read_part(TableReader& in, std::string_view key,
+                                          std::string_view memory_key) {
+  const Value* table = in.table(key);
+  if (table == nullptr) return std::nullopt;
+  TableReader sub(*table, in.subject(), in.findings());
+  model::BlockText block = read_block(sub);
+  block.memory = sub.text(memory_key);
+  block.refused = sub.refused();
+  sub.finish();
+  return block;
+}
+
+model::StatusText read_status(TableReader& in) {
+  model::StatusText status;
+  const Value* table = in.table("status");
+  if (table == nullptr) return status;
+  TableReader sub(*table, in.subject(), in.findings());
+  status.busy = sub.text("busy");
+  status.done = sub.text("done");
+  status.failed = sub.text("failed");
+  status.exception = sub.text("exception");
+  sub.finish();
+  return status;
+}
+
+// Keys of [exchange] that slipped into the block above them.
+std::string misplaced_key(std::string_view key) {
+  if (key == "copies" || key == "wants" || key == "table") {
+    return fmt::format("`{}` belongs above the first [[exchange.transactions]]", key);
+  }
+  return {};
+}
+
+std::string name_or_number(const Value& table, std::string_view kind, std::size_t number) {
+  const Value* name = table.find("name");
+  const bool named = name != nullptr && !name->text.empty() && name->kind != ValueKind::integer;
+  return named ? fmt::format("{} {}", kind, name->text) : fmt::format("{} {}", kind, number);
+}
+
+}  // namespace
+
+model::Transaction decode_transaction(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, name_or_number(table, "transaction", number), findings);
+  static constexpr std::array<std::pair<std::string_view, model::Packing>, 2> packings{
+      {{"bits-to-words", model::Packing::bits_to_words},
+       {"words-to-bits", model::Packing::words_to_bits}}};
+  model::Transaction out;
+  out.place = table.place;
+  in.require("name", "give it a name: findings, tables and figures use it");
+  in.require("slave", "name the slave or controller that is asked");
+  const auto name = in.text("name");
+  out.name = name ? name->value : fmt::format("{}", number);
+  if (name) out.place = name->place;
+  out.controller = in.text("controller");
+  out.slave = in.text("slave");
+  out.function = in.integer("fc", 1, 127);
+  out.block = read_block(in);
+  out.into = in.text("into");
+  out.from = in.text("from");
+  out.read = read_part(in, "read", "into");
+  out.write = read_part(in, "write", "from");
+  out.every = read_every(in);
+  out.on = in.text("on");
+  out.phase = in.duration("phase", Duration{});
+  out.min_gap = in.duration("min_gap", Duration(1));
+  out.only_if = in.text("only_if");
+  out.on_loss = internal::read_on_loss(in);
+  out.status = read_status(in);
+  out.packing = in.choice<model::Packing>("packing", packings);
+  out.relays = in.flag("relays");
+  out.refused = in.refused();
+  in.finish(misplaced_key);
+  return out;
+}
+
+model::Copy decode_copy(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, fmt::format("copy {}", number), findings);
+  model::Copy copy;
+  copy.place = table.place;
+  for (std::string_view key : {"from", "to"})
+    in.require(key, "write from = \"%MW100\", to = \"%MW202\", count = 2");
+  in.require("count", "write how many words or bits are copied: count = 2");
+  copy.controller = in.text("controller");
+  copy.from = in.text("from");
+  copy.to = in.text("to");
+  copy.count = in.integer("count", 1, internal::most_memory);
+  in.finish();
+  return copy;
+}
+
+model::Want decode_want(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, fmt::format("want {}", number), findings);
+  model::Want want;
+  want.place = table.place;
+  in.require("slave", "name the slave");
+  in.require("points", "name the points: points = [\"*_power\"]");
+  in.require("every", "write how often: every = \"1s\"");
+  want.slave = in.text("slave");
+  want.points = in.texts("points");
+  want.every = in.duration("every", Duration(1000));
+  want.into = in.text("into");
+  want.controller = in.text("controller");
+  in.finish();
+  return want;
+}
+
+model::Heartbeat decode_heartbeat(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, name_or_number(table, "heartbeat", number), findings);
+  model::Heartbeat out;
+  out.place = table.place;
+  for (std::string_view key : {"name", "from", "bit", "toggle", "to", "watch", "react"}) {
+    in.require(key, "a heartbeat needs name, from, bit, toggle, to, watch and react");
+  }
+  const auto name = in.text("name");
+  out.name = name ? name->value : fmt::format("{}", number);
+  if (name) out.place = name->place;
+  out.from = in.text("from");
+  out.bit = in.text("bit");
+  out.toggle = in.duration("toggle", Duration(1000));
+  out.to = in.text("to");
+  out.watch = in.duration("watch", Duration(1000));
+  out.react = in.duration("react", Duration(1000));
+  out.lost = in.integer("lost", 0, internal::most_retries);
+  out.on_loss = internal::read_on_loss(in);
+  in.finish();
+  return out;
+}
+
+model::Path decode_path(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, name_or_number(table, "path", number), findings);
+  model::Path out;
+  out.place = table.place;
+  for (std::string_view key : {"name", "from", "to", "budget"}) {
+    in.require(key, "a path needs name, from, to and budget");
+  }
+  const auto name = in.text("name");
+  out.name = name ? name->value : fmt::format("{}", number);
+  if (name) out.place = name->place;
+  out.from = in.text("from");
+  out.to = in.text("to");
+  out.budget = in.duration("budget", Duration(1000));
+  in.finish();
+  return out;
+}
+
+model::Accept decode_accept(const Value& table, std::size_t number, Findings& findings) {
+  TableReader in(table, fmt::format("accept {}", number), findings);
+  model::Accept out;
+  out.place = table.place;
+  for (std::string_view key : {"rule", "at", "why"}) {
+    in.require(key, "an accept names its rule and subject and gives a reason");
+  }
+  out.rule = in.text("rule");
+  out.at = in.text("at");
+  out.why = in.text("why");
+  in.finish();
+  constexpr std::string_view families = "PSNFMTHDC";
+  const auto is_digit = [](char c) { return c >= '0' && c <= '9'; };
+  if (out.rule && !(out.rule->value.size() == 3 &&
+                    families.find(out.rule->value[0]) != std::string_view::npos &&
+                    is_digit(out.rule->value[1]) && is_digit(out.rule->value[2]))) {
+    in.report(RuleCode::P05, out.rule->place,
+              fmt::format("'{}' is no code of a rule", out.rule->value.substr(0, 40)),
+              "write a letter and two digits, such as rule = \"M02\"");
+    out.rule.reset();
+  }
+  return out;
+}
+
+namespace {
+
+template <class Decode>
+void decode_named(const Value* tables, Findings& findings, const Decode& decode) {
+  if (tables == nullptr) return;
+  for (const Entry& entry : tables->entries) {
+    if (entry.value.kind == ValueKind::table) {
+      decode(entry.key, entry.value);
+      continue;
+    }
+    findings.push_back({.rule = RuleCode::P05,
+                        .severity = model::Severity::error,
+                        .place = entry.place,
+                        .subject = "plan",
+                        .message = fmt::format("'{}' is {}, not a table", entry.key.substr(0, 60),
+                                               describe(entry.value.kind)),
+                        .remedy = "write it as a table of its own, e.g. [slave.moisture]"});
+  }
+}
+
+template <class T, class Decode>
+std::vector<T> decode_list(TableReader& in, std::string_view key, const Decode& decode) {
+  std::vector<T> out;
+  const auto tables = in.tables(key);
+  out.reserve(tables.size());
+  for (std::size_t i = 0; i < tables.size(); ++i) {
+    out.push_back(decode(*tables[i], i + 1, in.findings()));
+  }
+  return out;
+}
+
+}  // namespace
+
+model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_file,
+                        Findings& findings) {
+  model::Plan plan;
+  TableReader in(root, "plan", findings);
+  if (const Value* table = in.table("plan")) {
+    TableReader sub(*table, "plan", findings);
+    plan.title = sub.text("title");
+    plan.revision = sub.text("revision");
+    sub.finish();
+  }
+  decode_named(in.table("controller"), findings, [&](const std::string& name, const Value& table) {
+    plan.controllers.push_back(decode_controller(name, table, findings));
+  });
+  decode_named(in.table("line"), findings, [&](const std::string& name, const Value& table) {
+    plan.lines.push_back(decode_line(name, table, findings));
+  });
+  decode_named(in.table("gateway"), findings, [&](const std::string& name, const Value& table) {
+    plan.gateways.push_back(decode_gateway(name, table, findings));
+  });
+  decode_named(in.table("slave"), findings, [&](const std::string& name, const Value& table) {
+    plan.slaves.push_back(decode_slave(name, table, findings));
+  });
+  if (const Value* table = in.table("exchange")) {
+    TableReader sub(*table, "exchange", findings);
+    table_file = sub.text("table");
+    plan.transactions = decode_list<model::Transaction>(sub, "transactions", decode_transaction);
+    plan.copies = decode_list<model::Copy>(sub, "copies", decode_copy);
+    plan.wants = decode_list<model::Want>(sub, "wants", decode_want);
+    sub.finish();
+  }
+  if (const Value* table = in.table("supervision")) {
+    TableReader sub(*table, "supervision", findings);
+    plan.heartbeats = decode_list<model::Heartbeat>(sub, "heartbeats", decode_heartbeat);
+    plan.paths = decode_list<model::Path>(sub, "paths", decode_path);
+    sub.finish();
+  }
+  if (const Value* table = in.table("review")) {
+    TableReader sub(*table, "review", findings);
+    plan.accepts = decode_list<model::Accept>(sub, "accepts", decode_accept);
+    sub.finish();
+  }
+  in.finish();
+  return plan;
+}
+
+}  // namespace greymet::files

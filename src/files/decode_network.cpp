@@ -1,0 +1,170 @@
+// [line.NAME], [gateway.NAME] and [slave.NAME].
+#include <fmt/format.h>
+
+#include "decode_words.h"
+#include "files/plan_decoder.h"
+
+namespace greymet::files {
+
+using internal::most_connections;
+using internal::most_limit;
+using internal::most_retries;
+using internal::read_delay;
+using model::Duration;
+using model::Findings;
+
+namespace {
+
+template <class E>
+using Words = std::pair<std::string_view, E>;
+
+model::Declared<model::Park> read_park(TableReader& in) {
+  const Value* table = in.table("park");
+  if (table == nullptr) return std::nullopt;
+  TableReader sub(*table, in.subject(), in.findings());
+  sub.require("after", "write park = { after = 3, retry = \"10s\" }");
+  sub.require("retry", "write park = { after = 3, retry = \"10s\" }");
+  const auto after = sub.integer("after", 1, 1'000'000);
+  const auto retry = sub.duration("retry", Duration(1));
+  sub.finish();
+  if (!after || !retry) return std::nullopt;
+  return model::Located<model::Park>{{after->value, retry->value}, table->place};
+}
+
+void read_tcp_keys(TableReader& in, model::Slave& slave) {
+  static constexpr std::array<Words<model::Connect>, 2> connects{
+      {{"keep", model::Connect::keep}, {"each", model::Connect::each}}};
+  slave.host = in.text("host");
+  slave.port = in.integer("port", 1, 65535);
+  slave.timeout = in.duration("timeout", Duration(1));
+  slave.retries = in.integer("retries", 0, most_retries);
+  slave.connect_timeout = in.duration("connect_timeout", Duration(1));
+  slave.routed = in.flag("routed");
+  slave.rtt = read_delay(in, "rtt");
+  slave.connections = in.integer("connections", 1, most_connections);
+  slave.idle = in.duration("idle", Duration(1));
+  slave.connect = in.choice<model::Connect>("connect", connects);
+  slave.in_flight = in.integer("in_flight", 1, most_connections);
+}
+
+// Keys of a TCP slave on one that hangs on a line would be ignored in silence.
+void refuse_tcp_keys_on_a_line(TableReader& in, const model::Slave& slave) {
+  if (!slave.line || slave.host) return;
+  const auto refuse = [&in](std::string_view key, const auto& declared, std::string_view remedy) {
+    if (!declared) return;
+    in.report(model::RuleCode::P05, declared->place,
+              fmt::format("`{}` belongs to slaves with a `host`", key), std::string(remedy));
+  };
+  const std::string_view line = "write it at the line, or at its gateway";
+  refuse("port", slave.port, line);
+  refuse("timeout", slave.timeout, line);
+  refuse("retries", slave.retries, line);
+  refuse("connect_timeout", slave.connect_timeout, line);
+  refuse("rtt", slave.rtt, line);
+  refuse("connections", slave.connections, line);
+  refuse("idle", slave.idle, line);
+  refuse("connect", slave.connect, line);
+  refuse("in_flight", slave.in_flight, line);
+}
+
+}  // namespace
+
+model::Line decode_line(const std::string& name, const Value& table, Findings& findings) {
+  TableReader in(table, fmt::format("line {}", name), findings);
+  static constexpr std::array<Words<model::Medium>, 3> media{{{"rs485", model::Medium::rs485},
+                                                              {"rs422", model::Medium::rs422},
+                                                              {"rs232", model::Medium::rs232}}};
+  static constexpr std::array<Words<model::Order>, 2> orders{
+      {{"due", model::Order::due}, {"list", model::Order::list}}};
+  model::Line line;
+  line.name = name;
+  line.place = table.place;
+  line.master = in.text("master");
+  line.via = in.text("via");
+  line.port = in.text("port");
+  line.medium = in.choice<model::Medium>("medium", media);
+  in.require("mode", "write mode = \"rtu\" or \"ascii\"");
+  in.require("baud", "write the line's rate: baud = 19200");
+  in.require("format", "write data bits, parity and stop bits: format = \"8E1\"");
+  internal::read_serial_settings(in, line.settings);
+  line.timeout = in.duration("timeout", Duration(1));
+  line.retries = in.integer("retries", 0, most_retries);
+  line.pause = in.duration("pause", Duration{});
+  line.turnaround = in.duration("turnaround", Duration{});
+  line.order = in.choice<model::Order>("order", orders);
+  line.park = read_park(in);
+  line.refused = in.refused();
+  in.finish();
+  return line;
+}
+
+model::Gateway decode_gateway(const std::string& name, const Value& table, Findings& findings) {
+  TableReader in(table, fmt::format("gateway {}", name), findings);
+  static constexpr std::array<Words<model::GatewayFraming>, 2> framings{
+      {{"tcp", model::GatewayFraming::tcp}, {"rtu", model::GatewayFraming::rtu}}};
+  model::Gateway gateway;
+  gateway.name = name;
+  gateway.place = table.place;
+  in.require("host", "write its address: host = \"10.20.0.40\"");
+  gateway.host = in.text("host");
+  gateway.port = in.integer("port", 1, 65535);
+  gateway.timeout = in.duration("timeout", Duration(1));
+  gateway.retries = in.integer("retries", 0, most_retries);
+  gateway.connections = in.integer("connections", 1, most_connections);
+  gateway.in_flight = in.integer("in_flight", 1, most_connections);
+  gateway.framing = in.choice<model::GatewayFraming>("framing", framings);
+  gateway.delay = read_delay(in, "delay");
+  gateway.rtt = read_delay(in, "rtt");
+  in.finish();
+  return gateway;
+}
+
+model::Slave decode_slave(const std::string& name, const Value& table, Findings& findings) {
+  TableReader in(table, fmt::format("slave {}", name), findings);
+  using model::Holes;
+  using model::MapCovers;
+  using model::Numbering;
+  using model::WatchdogBy;
+  static constexpr std::array<Words<Numbering>, 3> numberings{
+      {{"from-0", Numbering::from_0},
+       {"from-1", Numbering::from_1},
+       {"reference", Numbering::reference}}};
+  static constexpr std::array<Words<MapCovers>, 2> covers{
+      {{"all", MapCovers::all}, {"some", MapCovers::some}}};
+  static constexpr std::array<Words<Holes>, 3> holes{
+      {{"refuse", Holes::refuse}, {"zero", Holes::zero}, {"unknown", Holes::unknown}}};
+  static constexpr std::array<Words<WatchdogBy>, 2> feeders{
+      {{"any", WatchdogBy::any}, {"writes", WatchdogBy::writes}}};
+  model::Slave slave;
+  slave.name = name;
+  slave.place = table.place;
+  slave.line = in.text("line");
+  slave.unit = in.integer("unit", 0, 65535);
+  slave.map_file = in.text("map");
+  slave.numbering = in.choice<Numbering>("numbering", numberings);
+  slave.word_order = internal::read_word_order(in);
+  slave.reply = read_delay(in, "reply");
+  if (const Value* settings = in.table("settings")) {
+    TableReader sub(*settings, in.subject(), findings);
+    internal::read_serial_settings(sub, slave.settings);
+    sub.finish();
+  }
+  slave.functions = in.integers("functions", 1, 127);
+  slave.max_read = in.integer("max_read", 1, most_limit);
+  slave.max_write = in.integer("max_write", 1, most_limit);
+  slave.max_read_bits = in.integer("max_read_bits", 1, most_limit);
+  slave.max_write_bits = in.integer("max_write_bits", 1, most_limit);
+  slave.map_covers = in.choice<MapCovers>("map_covers", covers);
+  slave.holes = in.choice<Holes>("holes", holes);
+  slave.watchdog = in.duration("watchdog", Duration(1));
+  slave.watchdog_by = in.choice<WatchdogBy>("watchdog_by", feeders);
+  slave.unit_load = in.number("unit_load", 0, 32);
+  slave.pause = in.duration("pause", Duration{});
+  read_tcp_keys(in, slave);
+  refuse_tcp_keys_on_a_line(in, slave);
+  slave.refused = in.refused();
+  in.finish();
+  return slave;
+}
+
+}  // namespace greymet::files

@@ -1,0 +1,102 @@
+#include "files/file_source.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <utility>
+
+#include <fmt/format.h>
+
+namespace greymet::files {
+namespace {
+
+// An open file descriptor; closed with the object.
+class Descriptor {
+ public:
+  explicit Descriptor(int fd) : fd_(fd) {}
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  [[nodiscard]] int get() const { return fd_; }
+
+ private:
+  int fd_;
+};
+
+tl::unexpected<FileError> refuse(std::string message) {
+  return tl::unexpected(FileError{std::move(message)});
+}
+
+FileContent read_from_disk(const std::string& path, std::size_t limit) {
+  if (path.find('\0') != std::string::npos) return refuse("a path cannot hold a NUL");
+  // O_NONBLOCK: opening a pipe must not wait for somebody to write into it.
+  const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+  if (file.get() < 0) return refuse(std::strerror(errno));
+  struct stat status {};
+  if (::fstat(file.get(), &status) != 0) return refuse(std::strerror(errno));
+  if (S_ISDIR(status.st_mode)) return refuse("is a directory");
+  if (!S_ISREG(status.st_mode)) return refuse("is not a regular file");
+  if (static_cast<std::size_t>(status.st_size) > limit) {
+    return refuse(fmt::format("is larger than {} MB", limit >> 20));
+  }
+  std::string text(static_cast<std::size_t>(status.st_size), '\0');
+  std::size_t got = 0;
+  while (got < text.size()) {
+    const ssize_t n = ::read(file.get(), text.data() + got, text.size() - got);
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) return refuse(std::strerror(errno));
+    if (n == 0) break;
+    got += static_cast<std::size_t>(n);
+  }
+  text.resize(got);
+  return text;
+}
+
+// Length of the UTF-8 sequence at `at`, or 0 if it is none (RFC 3629).
+std::size_t sequence_length(const std::string& text, std::size_t at) {
+  const auto byte = [&text](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+  const unsigned lead = byte(at);
+  if (lead < 0x80) return lead == 0 ? 0 : 1;
+  const std::size_t length = lead >= 0xF0 ? 4 : lead >= 0xE0 ? 3 : 2;
+  if (lead < 0xC2 || lead > 0xF4 || at + length > text.size()) return 0;
+  for (std::size_t i = 1; i < length; ++i) {
+    if ((byte(at + i) & 0xC0U) != 0x80) return 0;
+  }
+  const unsigned second = byte(at + 1);
+  const bool overlong = (lead == 0xE0 && second < 0xA0) || (lead == 0xF0 && second < 0x90);
+  const bool surrogate = lead == 0xED && second >= 0xA0;
+  const bool too_high = lead == 0xF4 && second >= 0x90;
+  return overlong || surrogate || too_high ? 0 : length;
+}
+
+}  // namespace
+
+FileSource disk_files() {
+  return read_from_disk;
+}
+
+FileSource memory_files(std::map<std::string, std::string> files) {
+  return [files = std::move(files)](const std::string& path, std::size_t limit) -> FileContent {
+    const auto found = files.find(path);
+    if (found == files.end()) return refuse("No such file or directory");
+    if (found->second.size() > limit)
+      return refuse(fmt::format("is larger than {} MB", limit >> 20));
+    return found->second;
+  };
+}
+
+std::size_t first_bad_byte(const std::string& text) {
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t length = sequence_length(text, at);
+    if (length == 0) return at;
+    at += length;
+  }
+  return std::string::npos;
+}
+
+}  // namespace greymet::files

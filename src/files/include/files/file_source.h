@@ -1,0 +1,34 @@
+// Where files are read from: the disk, or memory in tests.
+#pragma once
+
+#include <cstddef>
+#include <functional>
+#include <map>
+#include <string>
+#include <tl/expected.hpp>
+
+namespace greymet::files {
+
+// Why a file could not be read; `message` is ready to be shown behind the file's name.
+struct FileError {
+  std::string message;
+};
+
+using FileContent = tl::expected<std::string, FileError>;
+
+// Reads a whole file, given by path. Must refuse more than `limit` bytes.
+using FileSource = std::function<FileContent(const std::string& path, std::size_t limit)>;
+
+// Largest plan and largest register map that are read.
+inline constexpr std::size_t largest_plan = std::size_t{32} << 20;
+inline constexpr std::size_t largest_map = std::size_t{8} << 20;
+
+// Regular files of the disk; directories, pipes and devices are refused.
+[[nodiscard]] FileSource disk_files();
+// Files held in memory.
+[[nodiscard]] FileSource memory_files(std::map<std::string, std::string> files);
+
+// The first byte that is not UTF-8 text (a NUL is not), or npos.
+[[nodiscard]] std::size_t first_bad_byte(const std::string& text);
+
+}  // namespace greymet::files

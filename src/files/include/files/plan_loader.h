@@ -1,0 +1,31 @@
+// Files -> resolved plan, with everything that was found wrong on the way.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "files/file_source.h"
+#include "model/finding.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::files {
+
+// A file that was read, kept so that findings can show the line they speak about.
+struct SourceFile {
+  std::string name;
+  std::string text;
+};
+
+// What came of reading a plan. `unreadable`: the plan or one of its files could not be opened or
+// is not TOML; the rest has been read as far as it goes.
+struct LoadedPlan {
+  model::ResolvedPlan plan;
+  model::Findings findings;
+  std::vector<SourceFile> sources;  // parallel to Plan::files
+  bool unreadable = false;
+};
+
+// Reads the plan at `path` and the files it names, relative to it. Never fails: see `findings`.
+[[nodiscard]] LoadedPlan load_plan(const std::string& path, const FileSource& files);
+
+}  // namespace greymet::files

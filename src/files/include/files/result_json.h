@@ -1,0 +1,16 @@
+// JSON of findings and of the timing; docs/json.md lists the keys, which stay.
+#pragma once
+
+#include <string>
+
+#include "files/plan_loader.h"
+#include "model/finding.h"
+#include "timing/report.h"
+
+namespace greymet::files {
+
+[[nodiscard]] std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings);
+[[nodiscard]] std::string timing_json(const model::ResolvedPlan& resolved,
+                                      const timing::TimingReport& report);
+
+}  // namespace greymet::files

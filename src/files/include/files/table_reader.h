@@ -1,0 +1,115 @@
+// Typed access to one table of a file, with findings for what does not fit.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "files/value_tree.h"
+#include "model/address.h"
+#include "model/finding.h"
+#include "model/place.h"
+#include "model/strong.h"
+
+namespace greymet::files {
+
+// Reads the keys of one table. Every accessor makes its key known; `finish` reports all others as
+// P02. Values of the wrong kind or out of range are reported as P05 and come back as left out.
+class TableReader {
+ public:
+  // `table` and `findings` must outlive the reader.
+  TableReader(const Value& table, std::string subject, model::Findings& findings)
+      : table_(table), subject_(std::move(subject)), findings_(findings) {}
+
+  [[nodiscard]] model::Declared<std::string> text(std::string_view key);
+  [[nodiscard]] model::Declared<std::int64_t> integer(std::string_view key, std::int64_t least,
+                                                      std::int64_t most);
+  [[nodiscard]] model::Declared<double> number(std::string_view key, double least, double most);
+  [[nodiscard]] model::Declared<bool> flag(std::string_view key);
+  // A duration within [least, 31 days].
+  [[nodiscard]] model::Declared<model::Duration> duration(std::string_view key,
+                                                          model::Duration least);
+  [[nodiscard]] model::Declared<model::AddressText> address(std::string_view key);
+  // Lists: an array, one value alone, or in CSV a cell with blanks between the values.
+  [[nodiscard]] model::Declared<std::vector<model::Located<std::string>>> texts(
+      std::string_view key);
+  [[nodiscard]] model::Declared<std::vector<model::Located<std::int64_t>>> integers(
+      std::string_view key, std::int64_t least, std::int64_t most);
+  [[nodiscard]] std::vector<model::Located<model::AddressText>> addresses(std::string_view key);
+  // One of a few words.
+  template <class E>
+  [[nodiscard]] model::Declared<E> choice(std::string_view key,
+                                          std::span<const std::pair<std::string_view, E>> words);
+  // A word that `parse` understands; `expected` says which.
+  template <class T>
+  [[nodiscard]] model::Declared<T> parsed(
+      std::string_view key, const std::function<std::optional<T>(std::string_view)>& parse,
+      std::string_view expected);
+  // True if the key holds exactly this text.
+  [[nodiscard]] bool is_word(std::string_view key, std::string_view word);
+  // A sub-table, an array of tables, or null.
+  [[nodiscard]] const Value* table(std::string_view key);
+  [[nodiscard]] std::vector<const Value*> tables(std::string_view key);
+
+  // Reports P06 if the key is not there.
+  // Keys whose values have been refused so far.
+  [[nodiscard]] const model::RefusedKeys& refused() const { return refused_; }
+  void require(std::string_view key, std::string_view remedy);
+  // Reports P02 for every key that no accessor asked for. `explain` may give a better remedy.
+  void finish(const std::function<std::string(std::string_view)>& explain = {});
+
+  void report(model::RuleCode rule, model::Place place, std::string message, std::string remedy);
+  [[nodiscard]] model::Place place() const { return table_.place; }
+  [[nodiscard]] const std::string& subject() const { return subject_; }
+  [[nodiscard]] model::Findings& findings() { return findings_; }
+
+ private:
+  [[nodiscard]] const Value* value(std::string_view key);
+  void wrong(const Value& value, std::string_view key, std::string_view expected);
+  [[nodiscard]] std::optional<std::int64_t> whole_number(const Value& value) const;
+
+  const Value& table_;
+  std::string subject_;
+  model::Findings& findings_;
+  std::vector<std::string_view> known_;
+  model::RefusedKeys refused_;
+};
+
+template <class T>
+model::Declared<T> TableReader::parsed(
+    std::string_view key, const std::function<std::optional<T>(std::string_view)>& parse,
+    std::string_view expected) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  if (v->kind == ValueKind::text || v->kind == ValueKind::cell) {
+    if (auto found = parse(v->text)) return model::Located<T>{*std::move(found), v->place};
+  }
+  wrong(*v, key, expected);
+  return std::nullopt;
+}
+
+template <class E>
+model::Declared<E> TableReader::choice(std::string_view key,
+                                       std::span<const std::pair<std::string_view, E>> words) {
+  std::string expected = "one of";
+  for (const auto& [word, ignored] : words) {
+    expected += expected.size() > 6 ? ", \"" : " \"";
+    expected += word;
+    expected += '"';
+  }
+  return parsed<E>(
+      key,
+      [words](std::string_view text) -> std::optional<E> {
+        for (const auto& [word, meaning] : words) {
+          if (word == text) return meaning;
+        }
+        return std::nullopt;
+      },
+      expected);
+}
+
+}  // namespace greymet::files

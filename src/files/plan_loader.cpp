@@ -1,0 +1,213 @@
+#include "files/plan_loader.h"
+
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "files/csv_reader.h"
+#include "files/map_reader.h"
+#include "files/plan_decoder.h"
+#include "files/toml_reader.h"
+
+namespace greymet::files {
+
+using model::Findings;
+using model::Place;
+using model::Plan;
+using model::RuleCode;
+
+namespace {
+
+constexpr std::size_t longest_path = 4096;
+
+std::string folder_of(const std::string& path) {
+  const std::size_t slash = path.rfind('/');
+  return slash == std::string::npos ? std::string() : path.substr(0, slash + 1);
+}
+
+class Loader {
+ public:
+  Loader(const std::string& path, const FileSource& files)
+      : path_(path), folder_(folder_of(path)), files_(files) {}
+
+  LoadedPlan load() {
+    Plan plan = read_plan();
+    for (model::Controller& controller : plan.controllers) {
+      if (controller.model_file) read_model(controller);
+    }
+    for (model::Slave& slave : plan.slaves) {
+      if (slave.map_file) read_map_of(slave, plan);
+    }
+    for (const SourceFile& source : out_.sources) plan.files.push_back(source.name);
+    out_.plan = model::resolve(std::move(plan), out_.findings);
+    return std::move(out_);
+  }
+
+ private:
+  void report(RuleCode rule, Place place, std::string subject, std::string message,
+              std::string remedy) {
+    out_.findings.push_back({.rule = rule,
+                             .severity = model::Severity::error,
+                             .place = place,
+                             .subject = std::move(subject),
+                             .message = std::move(message),
+                             .remedy = std::move(remedy)});
+  }
+
+  Plan read_plan() {
+    auto content = files_(path_, largest_plan);
+    out_.sources.push_back({path_, content ? *content : std::string()});
+    if (!content) {
+      out_.unreadable = true;
+      report(RuleCode::P01, {0, 0, 0}, "plan",
+             fmt::format("cannot be read: {}", content.error().message),
+             "name the plan file, e.g. greymet check plan.toml");
+      return {};
+    }
+    const auto root = read_toml(*content, 0, out_.findings);
+    if (!root) {
+      out_.unreadable = true;
+      return {};
+    }
+    model::Declared<std::string> table_file;
+    Plan plan = decode_plan(*root, table_file, out_.findings);
+    if (table_file) read_transaction_table(*table_file, plan);
+    return plan;
+  }
+
+  // Opens a file the plan names; P07 and nothing if that fails.
+  std::optional<std::uint32_t> open(const model::Located<std::string>& name,
+                                    const std::string& subject, std::size_t limit) {
+    const std::string path = name.value.starts_with("/") ? name.value : folder_ + name.value;
+    const auto known = index_of_.find(path);
+    if (known != index_of_.end()) return known->second;
+    auto content = name.value.size() > longest_path
+                       ? FileContent(tl::unexpected(FileError{"the name is too long"}))
+                       : files_(path, limit);
+    if (!content) {
+      out_.unreadable = true;
+      report(RuleCode::P07, name.place, subject,
+             fmt::format("'{}' cannot be read: {}", name.value.substr(0, 200),
+                         content.error().message),
+             "paths are relative to the plan");
+      return std::nullopt;
+    }
+    const std::size_t bad = first_bad_byte(*content);
+    if (bad != std::string::npos) {
+      const auto line = 1 + std::count(content->begin(),
+                                       content->begin() + static_cast<std::ptrdiff_t>(bad), '\n');
+      report(
+          RuleCode::P07, name.place, subject,
+          fmt::format("'{}' is not UTF-8 text: byte 0x{:02X} in line {}", name.value.substr(0, 200),
+                      static_cast<unsigned char>((*content)[bad]), line),
+          "save it as UTF-8");
+      return std::nullopt;
+    }
+    const auto index = static_cast<std::uint32_t>(out_.sources.size());
+    out_.sources.push_back({path, std::move(*content)});
+    index_of_[path] = index;
+    return index;
+  }
+
+  void read_model(model::Controller& controller) {
+    const std::string subject = fmt::format("controller {}", controller.name);
+    const auto file = open(*controller.model_file, subject, largest_map);
+    if (!file) return;
+    const auto known = models_.find(*file);
+    if (known != models_.end()) {
+      controller.model = known->second;
+      return;
+    }
+    const auto root = read_toml(out_.sources[*file].text, *file, out_.findings);
+    if (!root) {
+      out_.unreadable = true;
+      return;
+    }
+    controller.model = decode_model(controller.model_file->value, *root, out_.findings);
+    models_[*file] = *controller.model;
+  }
+
+  void read_map_of(model::Slave& slave, Plan& plan) {
+    const std::string subject = fmt::format("slave {}", slave.name);
+    const auto file = open(*slave.map_file, subject, largest_map);
+    if (!file) return;
+    const auto numbering = value_or(slave.numbering, model::Numbering::from_0);
+    const auto [at, is_new] = maps_.try_emplace({*file, numbering}, plan.maps.size());
+    slave.map = at->second;
+    if (!is_new) return;
+    if (out_.sources[*file].text.empty()) {
+      report(RuleCode::P07, slave.map_file->place, subject,
+             fmt::format("'{}' is empty", slave.map_file->value),
+             "a map begins with a header row: point,area,address,type");
+    }
+    plan.maps.push_back(out_.sources[*file].text.empty()
+                            ? model::RegisterMap(slave.map_file->value, {}, {})
+                            : read_map(out_.sources[*file].text, slave.map_file->value, *file,
+                                       numbering, subject, out_.findings));
+  }
+
+  // Rows of [exchange] table come first in list order.
+  void read_transaction_table(const model::Located<std::string>& name, Plan& plan) {
+    const auto file = open(name, "exchange", largest_plan);
+    if (!file) return;
+    const auto table = read_csv(out_.sources[*file].text, *file);
+    if (!table) {
+      report(RuleCode::P07, table.error().place, "exchange", table.error().message,
+             table.error().remedy);
+      return;
+    }
+    std::vector<model::Transaction> rows;
+    for (std::size_t i = 0; i < table->rows.size(); ++i) {
+      const auto& row = table->rows[i];
+      if (row.size() > table->header.size()) {
+        report(RuleCode::P07, row.front().place, "exchange",
+               fmt::format("row {}: {} cells, the header has {}", i + 1, row.size(),
+                           table->header.size()),
+               "quote cells that hold the delimiter");
+        continue;
+      }
+      rows.push_back(decode_transaction(row_value(table->header, row), i + 1, out_.findings));
+    }
+    rows.insert(rows.end(), std::make_move_iterator(plan.transactions.begin()),
+                std::make_move_iterator(plan.transactions.end()));
+    plan.transactions = std::move(rows);
+  }
+
+  // A row as a table; "read.at" is the key `at` of the table `read`.
+  static Value row_value(const std::vector<Cell>& header, const std::vector<Cell>& row) {
+    Value table;
+    table.place = row.front().place;
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      if (row[i].text.empty()) continue;
+      const std::string& key = header[i].text;
+      const std::size_t dot = key.find('.');
+      Value& owner =
+          dot == std::string::npos ? table : table.table_at(key.substr(0, dot), row[i].place);
+      Value cell;
+      cell.kind = ValueKind::cell;
+      cell.place = row[i].place;
+      cell.text = row[i].text;
+      const Place key_place = header[i].place;
+      owner.entries.push_back(
+          {dot == std::string::npos ? key : key.substr(dot + 1), key_place, cell});
+    }
+    return table;
+  }
+
+  const std::string& path_;
+  std::string folder_;
+  const FileSource& files_;
+  LoadedPlan out_;
+  std::map<std::string, std::uint32_t> index_of_;
+  std::map<std::uint32_t, model::ControllerModel> models_;
+  std::map<std::pair<std::uint32_t, model::Numbering>, std::size_t> maps_;
+};
+
+}  // namespace
+
+LoadedPlan load_plan(const std::string& path, const FileSource& files) {
+  return Loader(path, files).load();
+}
+
+}  // namespace greymet::files

@@ -1,0 +1,88 @@
+#include "files/result_json.h"
+
+#include <nlohmann/json.hpp>
+
+#include "checks/check.h"
+#include "files/exchange_export.h"
+#include "model/duration_text.h"
+
+namespace greymet::files {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+Json ms_or_null(const std::optional<timing::Duration>& d) {
+  return d ? Json(model::to_ms(*d)) : Json(nullptr);
+}
+
+std::string dump(const Json& json) {
+  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string_view text) {
+  return {{"file", loaded.sources[place.file].name},
+          {"line", place.line},
+          {"column", place.column},
+          {"text", text}};
+}
+
+}  // namespace
+
+std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings) {
+  Json list = Json::array();
+  for (const model::Finding& f : findings) {
+    Json related = Json::array();
+    for (const model::Related& r : f.related)
+      related.push_back(place_json(loaded, r.place, r.text));
+    list.push_back({{"rule", to_string(f.rule)},
+                    {"severity", to_string(f.severity)},
+                    {"file", loaded.sources[f.place.file].name},
+                    {"line", f.place.line},
+                    {"column", f.place.column},
+                    {"subject", f.subject},
+                    {"message", f.message},
+                    {"remedy", f.remedy},
+                    {"related", std::move(related)}});
+  }
+  const checks::Tally tally = checks::tally_of(findings);
+  return dump({{"findings", std::move(list)},
+               {"errors", tally.errors},
+               {"warnings", tally.warnings},
+               {"notes", tally.notes}});
+}
+
+std::string timing_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
+  Json lines = Json::array();
+  for (const timing::LineReport& line : report.lines) {
+    Json transactions = Json::array();
+    for (const timing::TransactionReport& t : line.transactions) {
+      transactions.push_back(
+          {{"name", t.name},
+           {"function", t.function},
+           {"request_bytes", t.request_bytes},
+           {"reply_bytes", t.reply_bytes},
+           {"typical_ms", model::to_ms(t.typical)},
+           {"longest_ms", model::to_ms(t.longest)},
+           {"period_ms", ms_or_null(t.period)},
+           {"response_bound_ms", ms_or_null(t.response_bound)},
+           {"response_bound_any_phase_ms", ms_or_null(t.response_bound_any_phase)},
+           {"response_simulated_ms", ms_or_null(t.response_simulated)},
+           {"interval_bound_ms", ms_or_null(t.interval_bound)},
+           {"missed", t.missed},
+           {"silent_ms", ms_or_null(t.silent)},
+           {"default_reply", t.default_reply}});
+    }
+    lines.push_back({{"line", line.name},
+                     {"master", line.master.empty() ? Json(nullptr) : Json(line.master)},
+                     {"utilisation_percent", line.utilisation_percent},
+                     {"character_ms", line.character_ms ? Json(*line.character_ms) : Json(nullptr)},
+                     {"gap_ms", ms_or_null(line.gap)},
+                     {"round_ms", ms_or_null(line.round)},
+                     {"simulation_complete", line.simulation_complete},
+                     {"transactions", std::move(transactions)}});
+  }
+  return dump({{"fingerprint", fingerprint_of(resolved)}, {"lines", std::move(lines)}});
+}
+
+}  // namespace greymet::files

@@ -1,0 +1,280 @@
+#include "files/table_reader.h"
+
+#include <algorithm>
+#include <charconv>
+
+#include <fmt/format.h>
+
+#include "model/duration_text.h"
+#include "model/nearest_name.h"
+
+namespace greymet::files {
+
+using model::Declared;
+using model::Located;
+using model::RuleCode;
+
+namespace {
+
+bool is_texty(const Value& value) {
+  return value.kind == ValueKind::text || value.kind == ValueKind::cell;
+}
+
+// What the file has there, for messages.
+std::string found_text(const Value& value) {
+  constexpr std::size_t most_shown = 40;
+  switch (value.kind) {
+    case ValueKind::text: return fmt::format("\"{}\"", value.text.substr(0, most_shown));
+    case ValueKind::cell: return fmt::format("'{}'", value.text.substr(0, most_shown));
+    case ValueKind::integer: return value.text.substr(0, most_shown);
+    case ValueKind::real: return fmt::format("{}", value.real);
+    case ValueKind::boolean: return value.boolean ? "true" : "false";
+    case ValueKind::date:
+    case ValueKind::array:
+    case ValueKind::table: break;
+  }
+  return std::string(describe(value.kind));
+}
+
+// Blank-separated words of a cell with their places.
+std::vector<Value> split_cell(const Value& cell) {
+  std::vector<Value> words;
+  std::size_t at = 0;
+  while (at < cell.text.size()) {
+    const std::size_t start = cell.text.find_first_not_of(' ', at);
+    if (start == std::string::npos) break;
+    const std::size_t end = std::min(cell.text.find(' ', start), cell.text.size());
+    Value word;
+    word.kind = ValueKind::cell;
+    word.text = cell.text.substr(start, end - start);
+    word.place = cell.place;
+    words.push_back(std::move(word));
+    at = end;
+  }
+  return words;
+}
+
+// A list may be written as an array, as one value, or in one cell.
+std::vector<Value> list_of(const Value& value) {
+  if (value.kind == ValueKind::array) return value.items;
+  if (value.kind == ValueKind::cell) return split_cell(value);
+  return {value};
+}
+
+}  // namespace
+
+const Value* TableReader::value(std::string_view key) {
+  if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.push_back(key);
+  return table_.find(key);
+}
+
+void TableReader::report(RuleCode rule, model::Place place, std::string message,
+                         std::string remedy) {
+  findings_.push_back({.rule = rule,
+                       .severity = model::Severity::error,
+                       .place = place,
+                       .subject = subject_,
+                       .message = std::move(message),
+                       .remedy = std::move(remedy)});
+}
+
+void TableReader::wrong(const Value& value, std::string_view key, std::string_view expected) {
+  refused_.keys.emplace_back(key);
+  report(RuleCode::P05, value.place, fmt::format("`{}` is {}", key, found_text(value)),
+         fmt::format("write {}", expected));
+}
+
+std::optional<std::int64_t> TableReader::whole_number(const Value& value) const {
+  if (value.kind == ValueKind::integer) return value.integer;
+  if (value.kind != ValueKind::cell) return std::nullopt;
+  std::int64_t number = 0;
+  const char* end = value.text.data() + value.text.size();
+  const auto [stop, error] = std::from_chars(value.text.data(), end, number);
+  if (error != std::errc() || stop != end) return std::nullopt;
+  return number;
+}
+
+Declared<std::string> TableReader::text(std::string_view key) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  if (is_texty(*v) && !v->text.empty()) return Located<std::string>{v->text, v->place};
+  wrong(*v, key, "a text in quotes");
+  return std::nullopt;
+}
+
+Declared<std::int64_t> TableReader::integer(std::string_view key, std::int64_t least,
+                                            std::int64_t most) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  const auto number = whole_number(*v);
+  if (number && *number >= least && *number <= most) {
+    return Located<std::int64_t>{*number, v->place};
+  }
+  wrong(*v, key, fmt::format("a whole number from {} to {}", least, most));
+  return std::nullopt;
+}
+
+Declared<double> TableReader::number(std::string_view key, double least, double most) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  std::optional<double> number;
+  if (v->kind == ValueKind::real) number = v->real;
+  if (const auto whole = whole_number(*v)) number = static_cast<double>(*whole);
+  if (v->kind == ValueKind::cell && !number) {
+    double parsed_value = 0;
+    const char* end = v->text.data() + v->text.size();
+    const auto [stop, error] = std::from_chars(v->text.data(), end, parsed_value);
+    if (error == std::errc() && stop == end) number = parsed_value;
+  }
+  if (number && *number >= least && *number <= most) return Located<double>{*number, v->place};
+  wrong(*v, key, fmt::format("a number from {} to {}", least, most));
+  return std::nullopt;
+}
+
+Declared<bool> TableReader::flag(std::string_view key) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  if (v->kind == ValueKind::boolean) return Located<bool>{v->boolean, v->place};
+  if (v->kind == ValueKind::cell && (v->text == "true" || v->text == "false")) {
+    return Located<bool>{v->text == "true", v->place};
+  }
+  wrong(*v, key, "true or false, without quotes");
+  return std::nullopt;
+}
+
+Declared<model::Duration> TableReader::duration(std::string_view key, model::Duration least) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  if (v->kind == ValueKind::integer || v->kind == ValueKind::real) {
+    const std::string n = found_text(*v);
+    refused_.keys.emplace_back(key);
+    report(RuleCode::P05, v->place, fmt::format("`{}` is {}, a number without a unit", key, n),
+           fmt::format("write {0} = \"{1}ms\" or {0} = \"{1}s\", as meant", key, n));
+    return std::nullopt;
+  }
+  if (!is_texty(*v)) {
+    wrong(*v, key, "a duration in quotes with its unit, such as \"200ms\"");
+    return std::nullopt;
+  }
+  const auto parsed_value = model::parse_duration(v->text);
+  if (!parsed_value) {
+    refused_.keys.emplace_back(key);
+    report(RuleCode::P05, v->place, fmt::format("`{}`: {}", key, parsed_value.error()),
+           fmt::format("write it like {} = \"200ms\"", key));
+    return std::nullopt;
+  }
+  if (*parsed_value < least) {
+    refused_.keys.emplace_back(key);
+    report(RuleCode::P05, v->place, fmt::format("`{}` is {}", key, found_text(*v)),
+           fmt::format("write at least \"{}\"", model::to_text(least)));
+    return std::nullopt;
+  }
+  return Located<model::Duration>{*parsed_value, v->place};
+}
+
+Declared<model::AddressText> TableReader::address(std::string_view key) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  const bool number = v->kind == ValueKind::integer;
+  if ((number && v->integer >= 0) || (is_texty(*v) && !v->text.empty())) {
+    return Located<model::AddressText>{{v->text, number || v->kind == ValueKind::cell}, v->place};
+  }
+  wrong(*v, key, "an address: 4096, 0x1000, \"hr:4096\", \"404097\" or the name of a point");
+  return std::nullopt;
+}
+
+Declared<std::vector<Located<std::string>>> TableReader::texts(std::string_view key) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  Located<std::vector<Located<std::string>>> out{{}, v->place};
+  for (const Value& item : list_of(*v)) {
+    if (!is_texty(item) || item.text.empty()) {
+      wrong(item, key, "a list of texts, such as [\"a\", \"b\"]");
+      return std::nullopt;
+    }
+    out.value.push_back({item.text, item.place});
+  }
+  return out;
+}
+
+Declared<std::vector<Located<std::int64_t>>> TableReader::integers(std::string_view key,
+                                                                   std::int64_t least,
+                                                                   std::int64_t most) {
+  const Value* v = value(key);
+  if (v == nullptr) return std::nullopt;
+  Located<std::vector<Located<std::int64_t>>> out{{}, v->place};
+  for (const Value& item : list_of(*v)) {
+    const auto number = whole_number(item);
+    if (!number || *number < least || *number > most) {
+      wrong(item, key, fmt::format("a list of whole numbers from {} to {}", least, most));
+      return std::nullopt;
+    }
+    out.value.push_back({*number, item.place});
+  }
+  return out;
+}
+
+std::vector<Located<model::AddressText>> TableReader::addresses(std::string_view key) {
+  std::vector<Located<model::AddressText>> out;
+  const Value* v = value(key);
+  if (v == nullptr) return out;
+  for (const Value& item : list_of(*v)) {
+    if (is_texty(item)) {
+      out.push_back({{item.text, false}, item.place});
+    } else {
+      wrong(item, key, "an address in quotes, such as \"hr:0\"");
+    }
+  }
+  return out;
+}
+
+bool TableReader::is_word(std::string_view key, std::string_view word) {
+  const Value* v = value(key);
+  return v != nullptr && is_texty(*v) && v->text == word;
+}
+
+const Value* TableReader::table(std::string_view key) {
+  const Value* v = value(key);
+  if (v == nullptr || v->kind == ValueKind::table) return v;
+  wrong(*v, key, "a table: { ... }");
+  return nullptr;
+}
+
+std::vector<const Value*> TableReader::tables(std::string_view key) {
+  std::vector<const Value*> out;
+  const Value* v = value(key);
+  if (v == nullptr) return out;
+  if (v->kind != ValueKind::array) {
+    wrong(*v, key, "a list of tables: [ { ... }, { ... } ]");
+    return out;
+  }
+  for (const Value& item : v->items) {
+    if (item.kind == ValueKind::table) {
+      out.push_back(&item);
+    } else {
+      wrong(item, key, "a table: { ... }");
+    }
+  }
+  return out;
+}
+
+void TableReader::require(std::string_view key, std::string_view remedy) {
+  if (value(key) != nullptr) return;
+  report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key), std::string(remedy));
+}
+
+void TableReader::finish(const std::function<std::string(std::string_view)>& explain) {
+  for (const Entry& entry : table_.entries) {
+    if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
+    std::string remedy = explain ? explain(entry.key) : std::string();
+    if (remedy.empty()) {
+      const auto nearest = model::nearest_name(entry.key, known_);
+      remedy = nearest ? fmt::format("write `{}`", *nearest)
+                       : fmt::format("known here: {}", fmt::join(known_, ", "));
+    }
+    report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
+           std::move(remedy));
+  }
+}
+
+}  // namespace greymet::files

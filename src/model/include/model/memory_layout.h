@@ -1,0 +1,104 @@
+// Where the words and bits of a controller really lie.
+//
+// Every memory address is brought down to bits of a store, so that a bit area inside a word area
+// overlaps where it should. A word area is a store of 16 bits a word; a bit area is a store of its
+// own, or the bits of the word area it lies `inside`: bit n is bit (n mod width) of word
+// (n div width).
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <tl/expected.hpp>
+#include <vector>
+
+#include "model/controller.h"
+
+namespace greymet::model {
+
+inline constexpr std::uint64_t bits_per_word = 16;
+
+// A memory address as a text names it: "%MW200", "%MW200.3", or only the area, "%MW".
+struct MemorySpot {
+  std::size_t area = 0;                // index into Controller::memory
+  std::optional<std::int64_t> number;  // left out: "the next free range"
+  std::optional<std::uint32_t> bit;
+};
+
+// Bits [first, end) of one store. The bits of a range with width < 16 are spread over words; such
+// a range then stands for all bits between the first and the last.
+struct BitRange {
+  std::size_t store = 0;
+  std::uint64_t first = 0;
+  std::uint64_t end = 0;
+  friend bool operator==(const BitRange&, const BitRange&) = default;
+};
+
+[[nodiscard]] constexpr bool overlap(const BitRange& a, const BitRange& b) {
+  return a.store == b.store && a.first < b.end && b.first < a.end;
+}
+
+// A range of words or bits in one area: numbers [number, number + count).
+struct MemoryRange {
+  std::size_t area = 0;
+  std::int64_t number = 0;
+  std::int64_t count = 0;
+  std::optional<std::uint32_t> bit;  // one bit of one word
+  bool assigned = false;             // placed by us: the plan named only the area
+  BitRange bits;
+};
+
+// Why a text is no memory address of this controller.
+enum class MemoryError : std::uint8_t { no_such_area, not_an_address, outside };
+
+// A failure with its message, ready to be shown.
+struct MemoryFailure {
+  MemoryError error = MemoryError::not_an_address;
+  std::string message;
+};
+
+// The layout of one controller's memory. Holds a reference: the controller must outlive it.
+class MemoryLayout {
+ public:
+  explicit MemoryLayout(const Controller& controller);
+
+  // Reads a text such as "%MW200.3"; the longest area name that fits wins.
+  [[nodiscard]] tl::expected<MemorySpot, MemoryFailure> read(std::string_view text) const;
+  // `count` words or bits from `number` on; fails if they leave the area.
+  [[nodiscard]] tl::expected<MemoryRange, MemoryFailure> range(std::size_t area,
+                                                               std::int64_t number,
+                                                               std::int64_t count) const;
+  // The single bit a spot names: a bit of a word, or a member of a bit area.
+  [[nodiscard]] tl::expected<MemoryRange, MemoryFailure> single_bit(const MemorySpot& spot) const;
+  // "%MW200", in the area's own radix.
+  [[nodiscard]] std::string name_of(std::size_t area, std::int64_t number) const;
+  // "%MW200..%MW205", "%MX40", "%MW200.3"
+  [[nodiscard]] std::string name_of(const MemoryRange& range) const;
+  // Names bits of a store in the area that owns it: "%MW102..%MW103", "%MW90.4".
+  [[nodiscard]] std::string name_of(const BitRange& bits) const;
+  [[nodiscard]] const Controller& controller() const { return *controller_; }
+
+  // The address at which the area answers a peer in the device area `served`, if it does.
+  [[nodiscard]] std::optional<std::uint32_t> served_at(std::size_t area, Area served) const;
+  // The memory behind registers or bits [offset, offset + count) that a peer names, if one area
+  // serves them all.
+  [[nodiscard]] std::optional<MemoryRange> serving(Area served, std::uint32_t offset,
+                                                   std::uint32_t count) const;
+  // True if any area serves `served` at all.
+  [[nodiscard]] bool serves(Area served) const;
+
+ private:
+  [[nodiscard]] std::uint64_t first_bit(std::size_t area, std::int64_t number) const;
+  [[nodiscard]] std::optional<std::size_t> area_named(std::string_view name) const;
+
+  struct Service {
+    Area area = Area::holding_register;
+    std::uint32_t offset = 0;
+  };
+  const Controller* controller_;
+  std::vector<std::size_t> store_of_;           // per area
+  std::vector<std::vector<Service>> services_;  // per area
+};
+
+}  // namespace greymet::model

@@ -1,0 +1,23 @@
+// The nearest known name to a misspelt one.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+
+namespace greymet::model {
+
+// Number of single-character insertions, deletions, replacements and swaps of neighbours that
+// turn `a` into `b` (optimal string alignment). Texts over 64 characters count as unrelated.
+[[nodiscard]] std::size_t edit_distance(std::string_view a, std::string_view b);
+
+// The known name nearest to `name`, if one is near enough to be meant. Ties: the first.
+[[nodiscard]] std::optional<std::string> nearest_name(std::string_view name,
+                                                      std::span<const std::string_view> known);
+
+// " (did you mean 'x'?)" or nothing, to be put behind a message.
+[[nodiscard]] std::string did_you_mean(std::string_view name,
+                                       std::span<const std::string_view> known);
+
+}  // namespace greymet::model

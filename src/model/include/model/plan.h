@@ -1,0 +1,68 @@
+// The plan as its files declare it: typed values, each with its place. Most readers want
+// model/resolved_plan.h instead, where names and addresses have been looked up.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "model/controller.h"
+#include "model/network.h"
+#include "model/place.h"
+#include "model/register_map.h"
+#include "model/transaction.h"
+
+namespace greymet::model {
+
+// A bit that one controller toggles so that another sees it is alive.
+struct Heartbeat {
+  std::string name;
+  Place place;
+  Declared<std::string> from;
+  Declared<std::string> bit;
+  Declared<Duration> toggle;
+  Declared<std::string> to;
+  Declared<Duration> watch;
+  Declared<Duration> react;
+  Declared<std::int64_t> lost;
+  Declared<OnLoss> on_loss;
+};
+
+// A value's way from where it is measured to where it is used, with the age it may have.
+struct Path {
+  std::string name;
+  Place place;
+  Declared<std::string> from;
+  Declared<std::string> to;
+  Declared<Duration> budget;
+};
+
+// A finding that somebody has looked at and accepts, and why.
+struct Accept {
+  Place place;
+  Declared<std::string> rule;
+  Declared<std::string> at;
+  Declared<std::string> why;
+};
+
+// Everything the plan's files say. `files` are the names as they should be shown; index 0 is the
+// plan itself.
+struct Plan {
+  std::vector<std::string> files;
+  Declared<std::string> title;
+  Declared<std::string> revision;
+  std::vector<Controller> controllers;
+  std::vector<Line> lines;
+  std::vector<Gateway> gateways;
+  std::vector<Slave> slaves;
+  std::vector<RegisterMap> maps;
+  std::vector<Transaction> transactions;
+  std::vector<Copy> copies;
+  std::vector<Want> wants;
+  std::vector<Heartbeat> heartbeats;
+  std::vector<Path> paths;
+  std::vector<Accept> accepts;
+};
+
+[[nodiscard]] std::string_view to_string(OnLoss reaction);
+
+}  // namespace greymet::model

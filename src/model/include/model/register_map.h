@@ -1,0 +1,92 @@
+// The register table of a slave, as its manual gives it, and fast questions about it.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "model/address.h"
+#include "model/data_type.h"
+#include "model/place.h"
+
+namespace greymet::model {
+
+// What a master may do with a point.
+enum class Access : std::uint8_t { read, write, read_write };
+
+// One value that the slave offers.
+struct Point {
+  std::string name;
+  Address address;
+  DataType type;
+  std::optional<std::uint32_t> bit;  // for a boolean in a register, 0 = least significant
+  std::optional<WordOrder> word_order;
+  double factor = 1;  // engineering value = raw x factor + offset
+  double offset = 0;
+  std::optional<std::int64_t> decimals;
+  std::string unit;
+  std::optional<double> min;  // engineering range
+  std::optional<double> max;
+  Access access = Access::read_write;
+  std::string note;
+  std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
+  Place place;
+};
+
+// Registers or bits [first, end) of one area.
+struct Extent {
+  std::uint32_t first = 0;
+  std::uint32_t end = 0;
+  friend bool operator==(const Extent&, const Extent&) = default;
+};
+
+// Registers (or bits, in a bit area) that the point takes.
+[[nodiscard]] Extent extent_of(const Point& point);
+
+// An immutable register table with its index. Points keep the order of the file.
+class RegisterMap {
+ public:
+  RegisterMap() = default;
+  // Points whose extent leaves the area are the reader's error; they are cut at 65536 here.
+  RegisterMap(std::string file, std::vector<Point> points, std::vector<std::string> extra_columns);
+
+  [[nodiscard]] const std::string& file() const { return file_; }
+  [[nodiscard]] const std::vector<Point>& points() const { return points_; }
+  [[nodiscard]] const std::vector<std::string>& extra_columns() const { return extra_columns_; }
+
+  // The point of that name, or null.
+  [[nodiscard]] const Point* find(std::string_view name) const;
+  // Points that touch [first, end), by address. Pointers live as long as the map.
+  [[nodiscard]] std::vector<const Point*> points_touching(Area area, Extent block) const;
+  [[nodiscard]] bool point_starts_at(Area area, std::uint32_t offset) const;
+  // True if some point's last register is `end` - 1.
+  [[nodiscard]] bool point_ends_at(Area area, std::uint32_t end) const;
+  [[nodiscard]] bool lists(Area area, std::uint32_t offset) const;
+  // Parts of the block that no point covers, by address.
+  [[nodiscard]] std::vector<Extent> holes_in(Area area, Extent block) const;
+  // The unbroken run of listed registers around `offset`.
+  [[nodiscard]] std::optional<Extent> run_around(Area area, std::uint32_t offset) const;
+
+ private:
+  struct AreaIndex {
+    std::vector<std::uint32_t> by_address;  // indices of points, by first register
+    std::vector<Extent> runs;               // merged, by address
+    std::vector<std::uint32_t> ends;        // sorted ends of points
+    std::uint32_t longest = 0;              // registers of the longest point
+  };
+  [[nodiscard]] const AreaIndex& index(Area area) const {
+    return areas_[static_cast<std::size_t>(area)];
+  }
+
+  std::string file_;
+  std::vector<Point> points_;
+  std::vector<std::string> extra_columns_;
+  std::array<AreaIndex, 4> areas_;
+  std::unordered_map<std::string, std::size_t> by_name_;
+};
+
+}  // namespace greymet::model

@@ -1,0 +1,86 @@
+// Transactions, copies and wants as the plan declares them, in the words of the file.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "model/address.h"
+#include "model/place.h"
+#include "model/strong.h"
+
+namespace greymet::model {
+
+enum class OnLoss : std::uint8_t { hold, zero, alarm, warn, stop, none };
+enum class Packing : std::uint8_t { bits_to_words, words_to_bits };
+
+// `every`: a period, or continuously.
+struct Every {
+  bool continuous = false;
+  Duration period{};
+};
+
+// One block of registers or bits as written: `at` and `count`, or `points`; and where it lies in
+// the controller (`into` of a read, `from` of a write).
+struct BlockText {
+  Place place;
+  Declared<AddressText> at;
+  Declared<std::int64_t> count;
+  Declared<std::vector<Located<std::string>>> points;
+  Declared<std::string> memory;
+  RefusedKeys refused;
+};
+
+// Where a transaction reports how it went, as memory addresses.
+struct StatusText {
+  Declared<std::string> busy;
+  Declared<std::string> done;
+  Declared<std::string> failed;
+  Declared<std::string> exception;
+};
+
+// A transaction as declared. Function 23 fills `read` and `write`, all others `block`.
+struct Transaction {
+  std::string name;
+  Place place;
+  Declared<std::string> controller;
+  Declared<std::string> slave;
+  Declared<std::int64_t> function;
+  BlockText block;
+  Declared<std::string> into;
+  Declared<std::string> from;
+  std::optional<BlockText> read;
+  std::optional<BlockText> write;
+  Declared<Every> every;
+  Declared<std::string> on;
+  Declared<Duration> phase;
+  Declared<Duration> min_gap;
+  Declared<std::string> only_if;
+  Declared<OnLoss> on_loss;
+  StatusText status;
+  Declared<Packing> packing;
+  Declared<bool> relays;
+  RefusedKeys refused;
+};
+
+// What the controller's program copies within its memory each scan.
+struct Copy {
+  Place place;
+  Declared<std::string> controller;
+  Declared<std::string> from;
+  Declared<std::string> to;
+  Declared<std::int64_t> count;
+};
+
+// Points that somebody wants, for packing into requests.
+struct Want {
+  Place place;
+  Declared<std::string> slave;
+  Declared<std::vector<Located<std::string>>> points;
+  Declared<Duration> every;
+  Declared<std::string> into;
+  Declared<std::string> controller;
+};
+
+}  // namespace greymet::model

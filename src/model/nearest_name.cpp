@@ -1,0 +1,56 @@
+#include "model/nearest_name.h"
+
+#include <algorithm>
+#include <array>
+
+#include <fmt/format.h>
+
+namespace greymet::model {
+namespace {
+constexpr std::size_t longest_compared = 64;
+}
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+  if (a.size() > longest_compared || b.size() > longest_compared) return longest_compared;
+  using Row = std::array<std::size_t, longest_compared + 1>;
+  Row before_last{};
+  Row last{};
+  Row row{};
+  for (std::size_t j = 0; j <= b.size(); ++j) last[j] = j;
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    row[0] = i;
+    for (std::size_t j = 1; j <= b.size(); ++j) {
+      const std::size_t replaced = last[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
+      row[j] = std::min({last[j] + 1, row[j - 1] + 1, replaced});
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) {
+        row[j] = std::min(row[j], before_last[j - 2] + 1);
+      }
+    }
+    before_last = last;
+    last = row;
+  }
+  return last[b.size()];
+}
+
+std::optional<std::string> nearest_name(std::string_view name,
+                                        std::span<const std::string_view> known) {
+  std::optional<std::string_view> best;
+  std::size_t best_distance = 0;
+  for (std::string_view candidate : known) {
+    const std::size_t distance = edit_distance(name, candidate);
+    if (!best || distance < best_distance) {
+      best = candidate;
+      best_distance = distance;
+    }
+  }
+  const std::size_t near = std::max<std::size_t>(1, std::min<std::size_t>(3, name.size() / 3));
+  if (!best || best_distance > near) return std::nullopt;
+  return std::string(*best);
+}
+
+std::string did_you_mean(std::string_view name, std::span<const std::string_view> known) {
+  const auto nearest = nearest_name(name, known);
+  return nearest ? fmt::format(" (did you mean '{}'?)", *nearest) : std::string();
+}
+
+}  // namespace greymet::model

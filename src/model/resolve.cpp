@@ -1,0 +1,343 @@
+// resolve(): names first, then the network, then what uses both.
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "model/nearest_name.h"
+#include "resolve_internal.h"
+
+namespace greymet::model {
+
+using internal::look_up;
+using internal::Names;
+using internal::Reporter;
+
+namespace internal {
+
+std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::size_t>& names,
+                                   const Located<std::string>& name, std::string_view kind,
+                                   Reporter& report) {
+  const auto found = names.find(name.value);
+  if (found != names.end()) return found->second;
+  std::vector<std::string_view> known;
+  for (const auto& [key, index] : names) known.push_back(key);
+  std::sort(known.begin(), known.end());
+  const auto nearest = nearest_name(name.value, known);
+  report.error(RuleCode::P03, name.place,
+               fmt::format("unknown {} '{}'", kind, name.value.substr(0, 60)),
+               nearest ? fmt::format("write '{}'", *nearest)
+                       : fmt::format("declare [{}.{}], or name one that is declared",
+                                     kind.substr(0, kind.find(' ')), name.value.substr(0, 60)));
+  return std::nullopt;
+}
+
+bool matches_pattern(std::string_view pattern, std::string_view name) {
+  std::size_t p = 0;
+  std::size_t n = 0;
+  std::size_t star = std::string_view::npos;
+  std::size_t retry = 0;
+  while (n < name.size()) {
+    if (p < pattern.size() && pattern[p] == '*') {
+      star = p++;
+      retry = n;
+    } else if (p < pattern.size() && pattern[p] == name[n]) {
+      ++p;
+      ++n;
+    } else if (star != std::string_view::npos) {
+      p = star + 1;
+      n = ++retry;
+    } else {
+      return false;
+    }
+  }
+  while (p < pattern.size() && pattern[p] == '*') ++p;
+  return p == pattern.size();
+}
+
+void report_memory_failure(const MemoryFailure& failure, Place place, Reporter& report) {
+  const bool malformed = failure.error == MemoryError::not_an_address;
+  report.error(malformed ? RuleCode::P05 : RuleCode::M03, place, failure.message,
+               malformed ? "write the area's name and a number, as in \"%MW200\" or \"%MW200.3\""
+                         : "use an address inside a declared area, or declare a larger one");
+}
+
+namespace {
+
+std::optional<MemoryRange> resolve_spot(const MemoryLayout& layout,
+                                        const Located<std::string>& text, bool words_allowed,
+                                        Reporter& report) {
+  const auto spot = layout.read(text.value);
+  if (!spot) {
+    report_memory_failure(spot.error(), text.place, report);
+    return std::nullopt;
+  }
+  if (spot->bit && *spot->bit >= bits_per_word) {
+    report.error(RuleCode::D03, text.place,
+                 fmt::format("bit {} does not exist: a word has bits 0 to 15", *spot->bit),
+                 fmt::format("bit {} of the word that follows may be meant", *spot->bit - 16));
+    return std::nullopt;
+  }
+  const bool is_word =
+      layout.controller().memory[spot->area].kind == MemoryKind::word && !spot->bit;
+  const auto range = words_allowed && is_word && spot->number
+                         ? layout.range(spot->area, *spot->number, 1)
+                         : layout.single_bit(*spot);
+  if (!range) {
+    report_memory_failure(range.error(), text.place, report);
+    return std::nullopt;
+  }
+  return *range;
+}
+
+}  // namespace
+
+std::optional<MemoryRange> resolve_bit(const MemoryLayout& layout, const Located<std::string>& text,
+                                       Reporter& report) {
+  return resolve_spot(layout, text, false, report);
+}
+
+std::optional<MemoryRange> resolve_bit_or_word(const MemoryLayout& layout,
+                                               const Located<std::string>& text, Reporter& report) {
+  return resolve_spot(layout, text, true, report);
+}
+
+}  // namespace internal
+
+namespace {
+
+template <class Things>
+void index_names(const Things& things, std::string_view kind, Findings& findings,
+                 std::unordered_map<std::string, std::size_t>& names) {
+  for (std::size_t i = 0; i < things.size(); ++i) {
+    const auto [at, is_new] = names.emplace(things[i].name, i);
+    if (is_new) continue;
+    Reporter report(findings, fmt::format("{} {}", kind, things[i].name));
+    report.error(RuleCode::P04, things[i].place,
+                 fmt::format("{} name '{}' is used twice", kind, things[i].name),
+                 "give one of them another name", {{things[at->second].place, "first used here"}});
+  }
+}
+
+Names index_all_names(const Plan& plan, Findings& findings) {
+  Names names;
+  index_names(plan.controllers, "controller", findings, names.controllers);
+  index_names(plan.lines, "line", findings, names.lines);
+  index_names(plan.gateways, "gateway", findings, names.gateways);
+  index_names(plan.slaves, "slave", findings, names.slaves);
+  // A transaction names slaves and answering controllers with the same key.
+  for (const Slave& slave : plan.slaves) {
+    const auto peer = names.controllers.find(slave.name);
+    if (peer == names.controllers.end()) continue;
+    Reporter report(findings, fmt::format("slave {}", slave.name));
+    report.error(RuleCode::P04, slave.place,
+                 fmt::format("'{}' names both a slave and a controller", slave.name),
+                 "give one of them another name: transactions name both in the same way",
+                 {{plan.controllers[peer->second].place, "the controller is here"}});
+  }
+  std::unordered_map<std::string, std::size_t> ignored;
+  index_names(plan.transactions, "transaction", findings, ignored);
+  ignored.clear();
+  index_names(plan.heartbeats, "heartbeat", findings, ignored);
+  ignored.clear();
+  index_names(plan.paths, "path", findings, ignored);
+  return names;
+}
+
+void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
+                  Findings& findings) {
+  Reporter report(findings, fmt::format("line {}", line.name));
+  std::optional<std::size_t> master;
+  std::optional<std::size_t> gateway;
+  if (line.master) master = look_up(names.controllers, *line.master, "controller", report);
+  if (line.via) gateway = look_up(names.gateways, *line.via, "gateway", report);
+  if (line.refused.contains("master") || line.refused.contains("via")) {
+    // said already
+  } else if (!line.master && !line.via) {
+    report.error(RuleCode::P06, line.place, "neither `master` nor `via` is given",
+                 "add master = \"<controller>\", or via = \"<gateway>\" for a line behind one");
+  } else if (line.master && line.via) {
+    report.error(RuleCode::P05, line.via->place,
+                 "a line has a `master` or is reached `via` a gateway, not both",
+                 "remove one of the two", {{line.master->place, "the master is here"}});
+    gateway.reset();
+  }
+  resolved.line_master.push_back(master);
+  resolved.line_gateway.push_back(gateway);
+}
+
+void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slave,
+                   Findings& findings) {
+  Reporter report(findings, fmt::format("slave {}", slave.name));
+  std::optional<std::size_t> line;
+  if (slave.line) line = look_up(names.lines, *slave.line, "line", report);
+  if (slave.refused.contains("line") || slave.refused.contains("host")) {
+    // said already
+  } else if (!slave.line && !slave.host) {
+    report.error(RuleCode::P06, slave.place, "neither `line` nor `host` is given",
+                 "add line = \"<line>\" and unit, or host = \"10.0.0.1\"");
+  } else if (slave.line && slave.host) {
+    report.error(RuleCode::P05, slave.host->place,
+                 "a slave is on a `line` or at a `host`, not both", "remove one of the two",
+                 {{slave.line->place, "the line is here"}});
+  }
+  if (slave.line && !slave.unit && !slave.refused.contains("unit")) {
+    report.error(RuleCode::P06, slave.place, "`unit` is missing",
+                 "add the slave's unit address, 1 to 247: unit = 12");
+  }
+  resolved.slave_line.push_back(line);
+}
+
+void resolve_heartbeat(ResolvedPlan& resolved, const Names& names, std::size_t index,
+                       Findings& findings) {
+  const Heartbeat& heartbeat = resolved.plan.heartbeats[index];
+  Reporter report(findings, fmt::format("heartbeat {}", heartbeat.name));
+  ResolvedHeartbeat out{index, {}, {}, {}};
+  if (heartbeat.from) out.from = look_up(names.controllers, *heartbeat.from, "controller", report);
+  if (heartbeat.to) out.to = look_up(names.controllers, *heartbeat.to, "controller", report);
+  if (out.from && heartbeat.bit) {
+    out.bit = internal::resolve_bit(resolved.layouts[*out.from], *heartbeat.bit, report);
+  }
+  resolved.heartbeats.push_back(out);
+}
+
+std::optional<MemoryRange> resolve_range(const MemoryLayout& layout,
+                                         const Located<std::string>& text, std::int64_t count,
+                                         Reporter& report) {
+  const auto spot = layout.read(text.value);
+  if (spot && spot->number && !spot->bit) {
+    const auto range = layout.range(spot->area, *spot->number, count);
+    if (range) return *range;
+    internal::report_memory_failure(range.error(), text.place, report);
+  } else if (spot) {
+    report.error(RuleCode::P05, text.place,
+                 fmt::format("'{}' names no word or bit to begin at", text.value.substr(0, 60)),
+                 "write the area's name and a number, as in \"%MW200\"");
+  } else {
+    internal::report_memory_failure(spot.error(), text.place, report);
+  }
+  return std::nullopt;
+}
+
+void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
+                  Findings& findings) {
+  const Copy& copy = resolved.plan.copies[index];
+  Reporter report(findings, fmt::format("copy {}", index + 1));
+  ResolvedCopy out{index, {}, {}, {}};
+  if (copy.controller) {
+    out.controller = look_up(names.controllers, *copy.controller, "controller", report);
+  } else if (resolved.plan.controllers.size() == 1) {
+    out.controller = 0;
+  } else {
+    report.error(RuleCode::P06, copy.place, "`controller` is missing and there are several",
+                 "name the controller whose program copies");
+  }
+  if (out.controller && copy.from && copy.to && copy.count) {
+    const MemoryLayout& layout = resolved.layouts[*out.controller];
+    out.from = resolve_range(layout, *copy.from, copy.count->value, report);
+    out.to = resolve_range(layout, *copy.to, copy.count->value, report);
+  }
+  resolved.copies.push_back(out);
+}
+
+// "slave.point" or "controller.%MW3"
+void check_path_end(const ResolvedPlan& resolved, const Names& names,
+                    const Located<std::string>& text, Reporter& report) {
+  const std::size_t dot = text.value.find('.');
+  if (dot == std::string::npos || dot + 1 == text.value.size()) {
+    report.error(RuleCode::P05, text.place,
+                 fmt::format("'{}' is no end of a path", text.value.substr(0, 60)),
+                 "write \"<slave>.<point>\" or \"<controller>.%MW3\"");
+    return;
+  }
+  const Located<std::string> owner{text.value.substr(0, dot), text.place};
+  const Located<std::string> rest{text.value.substr(dot + 1), text.place};
+  const auto controller = names.controllers.find(owner.value);
+  if (controller != names.controllers.end()) {
+    (void)internal::resolve_bit_or_word(resolved.layouts[controller->second], rest, report);
+    return;
+  }
+  const auto slave = look_up(names.slaves, owner, "slave or controller", report);
+  if (!slave) return;
+  const RegisterMap* map = resolved.map_of({false, *slave, 0});
+  const auto address = read_address({rest.value, false}, Numbering::from_0);
+  if ((map != nullptr && map->find(rest.value) != nullptr) || address) return;
+  std::vector<std::string_view> known;
+  if (map != nullptr) {
+    for (const Point& point : map->points()) known.push_back(point.name);
+  }
+  report.error(RuleCode::P03, text.place,
+               fmt::format("slave {} has no point '{}'{}", owner.value, rest.value.substr(0, 60),
+                           did_you_mean(rest.value, known)),
+               "name a point of the slave's map, or an address such as \"hr:12\"");
+}
+
+void check_want(const ResolvedPlan& resolved, const Names& names, const Want& want,
+                Findings& findings) {
+  Reporter report(findings, want.slave ? fmt::format("want of {}", want.slave->value) : "want");
+  if (want.controller) (void)look_up(names.controllers, *want.controller, "controller", report);
+  if (!want.slave) return;
+  const auto slave = look_up(names.slaves, *want.slave, "slave", report);
+  if (!slave || !want.points) return;
+  const RegisterMap* map = resolved.map_of({false, *slave, 0});
+  for (const Located<std::string>& pattern : want.points->value) {
+    const bool found = map != nullptr &&
+                       std::any_of(map->points().begin(), map->points().end(), [&](const Point& p) {
+                         return internal::matches_pattern(pattern.value, p.name);
+                       });
+    if (found) continue;
+    report.error(RuleCode::P03, pattern.place,
+                 map == nullptr ? fmt::format("slave {} has no map", want.slave->value)
+                                : fmt::format("no point of slave {} matches '{}'",
+                                              want.slave->value, pattern.value.substr(0, 60)),
+                 "name points of the slave's map; '*' stands for any characters");
+  }
+}
+
+}  // namespace
+
+const RegisterMap* ResolvedPlan::map_of(const Target& t) const {
+  if (t.is_peer || !plan.slaves[t.index].map) return nullptr;
+  return &plan.maps[*plan.slaves[t.index].map];
+}
+
+Numbering ResolvedPlan::numbering_of(const Target& t) const {
+  return t.is_peer ? Numbering::from_0
+                   : value_or(plan.slaves[t.index].numbering, Numbering::from_0);
+}
+
+std::string subject_of(const Transaction& transaction) {
+  return fmt::format("transaction {}", transaction.name);
+}
+
+ResolvedPlan resolve(Plan plan, Findings& findings) {
+  ResolvedPlan resolved;
+  resolved.plan = std::move(plan);
+  const Plan& p = resolved.plan;
+  const Names names = index_all_names(p, findings);
+  for (const Controller& controller : p.controllers) {
+    resolved.layouts.emplace_back(controller);
+    for (const Answer& answer : controller.answers) {
+      Reporter report(findings, fmt::format("controller {}", controller.name));
+      if (answer.line) (void)look_up(names.lines, *answer.line, "line", report);
+    }
+  }
+  for (const Line& line : p.lines) resolve_line(resolved, names, line, findings);
+  for (const Slave& slave : p.slaves) resolve_slave(resolved, names, slave, findings);
+  std::vector<internal::Unplaced> unplaced;
+  internal::resolve_transactions(resolved, names, unplaced, findings);
+  for (std::size_t i = 0; i < p.heartbeats.size(); ++i) {
+    resolve_heartbeat(resolved, names, i, findings);
+  }
+  for (std::size_t i = 0; i < p.copies.size(); ++i) resolve_copy(resolved, names, i, findings);
+  for (const Path& path : p.paths) {
+    Reporter report(findings, fmt::format("path {}", path.name));
+    if (path.from) check_path_end(resolved, names, *path.from, report);
+    if (path.to) check_path_end(resolved, names, *path.to, report);
+  }
+  for (const Want& want : p.wants) check_want(resolved, names, want, findings);
+  internal::assign_memory(resolved, unplaced, findings);
+  return resolved;
+}
+
+}  // namespace greymet::model

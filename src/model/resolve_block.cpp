@@ -1,0 +1,307 @@
+// Blocks of transactions: from what the plan says to area, offset and quantity.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "model/nearest_name.h"
+#include "resolve_internal.h"
+
+namespace greymet::model::internal {
+namespace {
+
+// An address of a block before its quantity is known.
+struct Start {
+  DeviceBlock block;
+  std::optional<std::uint32_t> width;  // of the point that was named
+};
+
+std::optional<Area> area_of(const ResolvedTransaction& t) {
+  if (!t.function) return std::nullopt;
+  return traits_of(*t.function).area;
+}
+
+void report_unknown_point(const ResolvedPlan& resolved, const Target& target,
+                          const Located<std::string>& name, Reporter& report) {
+  const RegisterMap* map = resolved.map_of(target);
+  const std::string shown = name.value.substr(0, 60);
+  if (map == nullptr) {
+    report.error(RuleCode::P03, name.place,
+                 fmt::format("'{}' is taken for a point, but {} has no map", shown,
+                             resolved.target_name(target)),
+                 "add map = \"maps/<slave>.csv\" to the slave, or write an address");
+    return;
+  }
+  std::vector<std::string_view> known;
+  for (const Point& point : map->points()) known.push_back(point.name);
+  report.error(RuleCode::P03, name.place,
+               fmt::format("slave {} has no point '{}'{}", resolved.target_name(target), shown,
+                           did_you_mean(name.value, known)),
+               fmt::format("name a point that {} lists, or write an address", map->file()));
+}
+
+std::optional<Start> from_peer_memory(const ResolvedPlan& resolved, const Target& target,
+                                      const Located<AddressText>& at, std::optional<Area> area,
+                                      Reporter& report) {
+  const MemoryLayout& layout = resolved.layouts[target.index];
+  const auto spot = layout.read(at.value.text);
+  if (!spot || !spot->number || spot->bit || !area) {
+    report.error(RuleCode::P05, at.place,
+                 !spot ? spot.error().message
+                       : fmt::format("'{}' names no word or bit to begin at", at.value.text),
+                 "write the peer's area and a number, as in \"%MW11\"");
+    return std::nullopt;
+  }
+  const auto served = layout.served_at(spot->area, *area);
+  if (!served) {
+    report.error(
+        RuleCode::P05, at.place,
+        fmt::format("{} of controller {} is not served as {}s",
+                    layout.controller().memory[spot->area].name, layout.controller().name,
+                    long_name(*area)),
+        fmt::format("add \"{}:<offset>\" to `serves` of that area, or use another function",
+                    short_name(*area)));
+    return std::nullopt;
+  }
+  const auto range = layout.range(spot->area, *spot->number, 1);
+  if (!range) {
+    report_memory_failure(range.error(), at.place, report);
+    return std::nullopt;
+  }
+  Start start;
+  const std::int64_t first = layout.controller().memory[spot->area].first;
+  const std::int64_t offset = *served + (*spot->number - first);
+  if (offset >= addresses_per_area) {
+    report.error(RuleCode::P05, at.place,
+                 fmt::format("{} would be served at offset {}, past the last one, 65535",
+                             at.value.text, offset),
+                 "serve the area at a lower offset");
+    return std::nullopt;
+  }
+  start.block.area = *area;
+  start.block.offset = static_cast<std::uint32_t>(offset);
+  start.block.notation = Notation::memory;
+  return start;
+}
+
+// A plain number past 65535 may be a reference typed as a number: rule F13 then speaks.
+bool other_reading_is_listed(const ResolvedPlan& resolved, const Target& target,
+                             const AddressReading& reading, std::optional<Area> area) {
+  const RegisterMap* map = resolved.map_of(target);
+  if (map == nullptr || !area || reading.notation != Notation::plain) return false;
+  const auto other = parse_reference(fmt::format("{}", reading.written));
+  return other && other->area == *area && map->point_starts_at(*area, other->offset.value);
+}
+
+std::optional<Start> from_number(const ResolvedPlan& resolved, const Target& target,
+                                 const Located<AddressText>& at, std::optional<Area> area,
+                                 Reporter& report) {
+  const auto reading = read_address(at.value, resolved.numbering_of(target));
+  if (!reading) {
+    report.error(RuleCode::P05, at.place, reading.error().message, reading.error().remedy);
+    return std::nullopt;
+  }
+  if (reading->bit) {
+    report.error(RuleCode::P05, at.place,
+                 fmt::format("'{}' names a bit of a register; a request moves whole registers",
+                             at.value.text),
+                 "leave out the bit; the program picks it from the word");
+    return std::nullopt;
+  }
+  Start start;
+  if (reading->offset >= addresses_per_area) {
+    if (!other_reading_is_listed(resolved, target, *reading, area)) {
+      report.error(RuleCode::P05, at.place,
+                   fmt::format("address {} is past the last one, 65535", at.value.text),
+                   "addresses count from 0 to 65535; write references in quotes: \"404097\"");
+      return std::nullopt;
+    }
+  }
+  const auto block_area = reading->area ? reading->area : area;
+  if (!block_area) return std::nullopt;  // P06 for the function code has been reported
+  start.block.area = *block_area;
+  start.block.offset = static_cast<std::uint32_t>(reading->offset);
+  start.block.notation = reading->notation;
+  start.block.written = reading->written;
+  start.block.hex = reading->hex;
+  return start;
+}
+
+std::optional<Start> resolve_start(const ResolvedPlan& resolved, const Target& target,
+                                   const Located<AddressText>& at, std::optional<Area> area,
+                                   Reporter& report) {
+  const std::string& text = at.value.text;
+  if (target.is_peer && resolved.layouts[target.index].read(text)) {
+    return from_peer_memory(resolved, target, at, area, report);
+  }
+  const RegisterMap* map = resolved.map_of(target);
+  if (const Point* point = map != nullptr ? map->find(text) : nullptr) {
+    if (looks_like_hex_number(text)) {
+      report.error(RuleCode::P05, at.place,
+                   fmt::format("'{0}' is a point of {1} and also the hexadecimal number 0x{2}",
+                               text, map->file(), text.substr(1)),
+                   fmt::format("write \"{}\" for the point", to_text(point->address)));
+      return std::nullopt;
+    }
+    const Extent extent = extent_of(*point);
+    Start start;
+    start.block.area = point->address.area;
+    start.block.offset = extent.first;
+    start.block.notation = Notation::point;
+    start.width = extent.end - extent.first;
+    return start;
+  }
+  const bool numeric = text.find(':') != std::string::npos || looks_like_hex_number(text);
+  if (!numeric && is_point_name(text)) {
+    report_unknown_point(resolved, target, {text, at.place}, report);
+    return std::nullopt;
+  }
+  if (text.starts_with("%")) {
+    const std::string owner = resolved.target_name(target);
+    report.error(RuleCode::P05, at.place,
+                 target.is_peer ? resolved.layouts[target.index].read(text).error().message
+                                : fmt::format("'{}' is memory of a controller, and {} is none",
+                                              text.substr(0, 60), owner),
+                 "write a register address, such as \"hr:4096\"");
+    return std::nullopt;
+  }
+  return from_number(resolved, target, at, area, report);
+}
+
+// The function that reads or writes `quantity` of `area`, where the plan leaves it out.
+std::optional<FunctionCode> default_function(const ResolvedPlan& resolved, const Target& target,
+                                             Area area, bool is_read, std::uint32_t quantity) {
+  switch (area) {
+    case Area::discrete_input:
+      return is_read ? std::optional(FunctionCode::read_discrete_inputs) : std::nullopt;
+    case Area::input_register:
+      return is_read ? std::optional(FunctionCode::read_input_registers) : std::nullopt;
+    case Area::coil:
+      if (is_read) return FunctionCode::read_coils;
+      break;
+    case Area::holding_register:
+      if (is_read) return FunctionCode::read_holding_registers;
+      break;
+  }
+  const bool bits = area == Area::coil;
+  const auto single = bits ? FunctionCode::write_single_coil : FunctionCode::write_single_register;
+  const auto many =
+      bits ? FunctionCode::write_multiple_coils : FunctionCode::write_multiple_registers;
+  if (quantity != 1 || target.is_peer || !resolved.plan.slaves[target.index].functions) return many;
+  const auto& known = resolved.plan.slaves[target.index].functions->value;
+  const auto has = [&known](FunctionCode code) {
+    return std::any_of(known.begin(), known.end(),
+                       [code](const auto& f) { return f.value == number_of(code); });
+  };
+  return !has(many) && has(single) ? single : many;
+}
+
+std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const Target& target,
+                                           const BlockText& text, Reporter& report) {
+  const RegisterMap* map = resolved.map_of(target);
+  std::optional<DeviceBlock> block;
+  bool failed = text.points->value.empty();
+  if (failed) {
+    report.error(RuleCode::P05, text.points->place, "`points` is empty", "name at least one point");
+  }
+  for (const Located<std::string>& name : text.points->value) {
+    std::vector<const Point*> found;
+    if (map != nullptr) {
+      for (const Point& point : map->points()) {
+        if (matches_pattern(name.value, point.name)) found.push_back(&point);
+      }
+    }
+    if (found.empty()) {
+      report_unknown_point(resolved, target, name, report);
+      failed = true;
+    }
+    for (const Point* point : found) {
+      const Extent extent = extent_of(*point);
+      if (!block) {
+        block = DeviceBlock{point->address.area,
+                            extent.first,
+                            extent.end - extent.first,
+                            Notation::point,
+                            0,
+                            false,
+                            text.points->place,
+                            text.points->place};
+        continue;
+      }
+      if (block->area != point->address.area) {
+        report.error(
+            RuleCode::P05, name.place,
+            fmt::format("point '{}' is a {}, the others are {}s: one request reads one "
+                        "area",
+                        point->name, long_name(point->address.area), long_name(block->area)),
+            "put the points of each area into a transaction of their own");
+        failed = true;
+        continue;
+      }
+      const std::uint32_t first = std::min(block->offset, extent.first);
+      const std::uint32_t end = std::max(block->offset + block->quantity, extent.end);
+      block->offset = first;
+      block->quantity = end - first;
+    }
+  }
+  return failed ? std::nullopt : block;
+}
+
+std::optional<std::uint32_t> quantity_of(const ResolvedTransaction& t, const BlockText& text,
+                                         const Start& start, Reporter& report) {
+  if (text.count) {
+    if (text.count->value < 1 || text.count->value > addresses_per_area) {
+      report.error(RuleCode::P05, text.count->place,
+                   fmt::format("count {} is out of range: 1 to 65536", text.count->value),
+                   "write how many registers or bits the request moves");
+      return std::nullopt;
+    }
+    return static_cast<std::uint32_t>(text.count->value);
+  }
+  if (t.function && writes_single(*t.function)) return 1;
+  if (start.width) return start.width;
+  if (text.refused.contains("count")) return std::nullopt;
+  report.error(RuleCode::P06, text.at->place, "`count` is missing",
+               "add count = <registers or bits>; only a point as `at` brings its own width");
+  return std::nullopt;
+}
+
+}  // namespace
+
+void resolve_block(const ResolvedPlan& resolved, const Transaction& declared,
+                   const BlockText& block, bool is_read, ResolvedTransaction& t, Reporter& report) {
+  auto& slot = is_read ? t.read : t.write;
+  if (!t.target) return;
+  if (block.points) {
+    slot = block_of_points(resolved, *t.target, block, report);
+    if (slot && !t.function && !declared.function) {
+      t.function = default_function(resolved, *t.target, slot->area, is_read, slot->quantity);
+      if (!t.function) {
+        report.error(RuleCode::F01, slot->at_place,
+                     fmt::format("no function writes {}s", long_name(slot->area)),
+                     "read them with `into`, or write holding registers or coils");
+      }
+    }
+    return;
+  }
+  if (!block.at) return;
+  const auto start = resolve_start(resolved, *t.target, *block.at, area_of(t), report);
+  if (!start) return;
+  const auto quantity = quantity_of(t, block, *start, report);
+  if (!quantity) return;
+  slot = start->block;
+  slot->quantity = *quantity;
+  slot->at_place = block.at->place;
+  slot->count_place = place_or(block.count, block.at->place);
+  if (!t.target->is_peer || start->block.notation == Notation::memory) return;
+  const MemoryLayout& layout = resolved.layouts[t.target->index];
+  if (layout.serves(slot->area) && !layout.serving(slot->area, slot->offset, slot->quantity) &&
+      slot->offset + slot->quantity <= addresses_per_area) {
+    report.error(
+        RuleCode::P05, block.at->place,
+        fmt::format("controller {} does not serve all of {}:{}..{}", layout.controller().name,
+                    short_name(slot->area), slot->offset, slot->offset + slot->quantity - 1),
+        "name the peer's memory instead, as in \"%MW11\", or correct `serves`");
+  }
+}
+
+}  // namespace greymet::model::internal

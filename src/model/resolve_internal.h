@@ -1,0 +1,81 @@
+// Shared by the sources of resolve(): not for use outside this folder.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "model/resolved_plan.h"
+
+namespace greymet::model::internal {
+
+// Names of the plan, for look-up; the first of two equal names wins.
+struct Names {
+  std::unordered_map<std::string, std::size_t> controllers;
+  std::unordered_map<std::string, std::size_t> lines;
+  std::unordered_map<std::string, std::size_t> gateways;
+  std::unordered_map<std::string, std::size_t> slaves;
+};
+
+// Collects findings for one subject.
+class Reporter {
+ public:
+  Reporter(Findings& findings, std::string subject)
+      : findings_(findings), subject_(std::move(subject)) {}
+
+  void error(RuleCode rule, Place place, std::string message, std::string remedy,
+             std::vector<Related> related = {}) {
+    findings_.push_back({.rule = rule,
+                         .severity = Severity::error,
+                         .place = place,
+                         .subject = subject_,
+                         .message = std::move(message),
+                         .remedy = std::move(remedy),
+                         .related = std::move(related)});
+  }
+
+ private:
+  Findings& findings_;
+  std::string subject_;
+};
+
+// The index behind a name, or P03 with the nearest known name.
+[[nodiscard]] std::optional<std::size_t> look_up(
+    const std::unordered_map<std::string, std::size_t>& names, const Located<std::string>& name,
+    std::string_view kind, Reporter& report);
+
+// True if `name` matches a pattern in which '*' stands for any characters.
+[[nodiscard]] bool matches_pattern(std::string_view pattern, std::string_view name);
+
+// Reports a memory failure as M03 or P05, whichever it is.
+void report_memory_failure(const MemoryFailure& failure, Place place, Reporter& report);
+
+// The bit or word that a text names, or a finding.
+[[nodiscard]] std::optional<MemoryRange> resolve_bit(const MemoryLayout& layout,
+                                                     const Located<std::string>& text,
+                                                     Reporter& report);
+[[nodiscard]] std::optional<MemoryRange> resolve_bit_or_word(const MemoryLayout& layout,
+                                                             const Located<std::string>& text,
+                                                             Reporter& report);
+
+// A range that the plan left to us: `slot` is filled in with the next free one.
+struct Unplaced {
+  std::size_t controller = 0;
+  std::size_t area = 0;
+  std::int64_t count = 0;
+  std::size_t transaction = 0;
+  bool is_into = false;
+  Place place;
+};
+
+void resolve_transactions(ResolvedPlan& resolved, const Names& names,
+                          std::vector<Unplaced>& unplaced, Findings& findings);
+// Registers or bits of one direction of a transaction; sets the function where it was left out.
+void resolve_block(const ResolvedPlan& resolved, const Transaction& declared,
+                   const BlockText& block, bool is_read, ResolvedTransaction& t, Reporter& report);
+// Gives every unplaced range the lowest free numbers, in list order.
+void assign_memory(ResolvedPlan& resolved, const std::vector<Unplaced>& unplaced,
+                   Findings& findings);
+
+}  // namespace greymet::model::internal

@@ -1,0 +1,417 @@
+// Transactions: who asks whom, over which line, for what, when, and where it lies in memory.
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "resolve_internal.h"
+
+namespace greymet::model::internal {
+namespace {
+
+std::string host_of_address(const std::string& address) {
+  return address.substr(0, address.find('/'));
+}
+
+// Finds or makes the connection of a controller to host:port.
+class Connections {
+ public:
+  explicit Connections(ResolvedPlan& resolved) : resolved_(resolved) {
+    const Plan& plan = resolved.plan;
+    for (const Line& line : plan.lines) line_names_.push_back(line.name);
+    // The name comes from the first slave or gateway of that host:port in file order.
+    std::map<std::pair<std::string, std::int64_t>, std::pair<Place, std::string>> first;
+    const auto offer = [&first](const Declared<std::string>& host, std::int64_t port, Place place,
+                                const std::string& name) {
+      if (!host) return;
+      const auto [at, is_new] = first.try_emplace({host->value, port}, place, name);
+      if (!is_new && place < at->second.first) at->second = {place, name};
+    };
+    for (const Slave& s : plan.slaves) {
+      offer(s.host, value_or(s.port, defaults::tcp_port), s.place, s.name);
+    }
+    for (const Gateway& g : plan.gateways) {
+      offer(g.host, value_or(g.port, defaults::tcp_port), g.place, g.name);
+    }
+    for (const auto& [key, value] : first) names_[key] = value.second;
+  }
+
+  std::size_t of(std::size_t controller, const std::string& host, std::int64_t port,
+                 const std::string& fallback_name, std::optional<std::size_t> gateway,
+                 Place place) {
+    const auto key = std::tuple(controller, host, port);
+    const auto found = known_.find(key);
+    if (found != known_.end()) return found->second;
+    const auto named = names_.find({host, port});
+    std::string name = named == names_.end() ? fallback_name : named->second;
+    if (std::find(line_names_.begin(), line_names_.end(), name) != line_names_.end()) {
+      name += " (tcp)";
+    }
+    resolved_.connections.push_back({controller, host, port, name, gateway, place});
+    known_[key] = resolved_.connections.size() - 1;
+    return resolved_.connections.size() - 1;
+  }
+
+ private:
+  ResolvedPlan& resolved_;
+  std::vector<std::string> line_names_;
+  std::map<std::pair<std::string, std::int64_t>, std::string> names_;
+  std::map<std::tuple<std::size_t, std::string, std::int64_t>, std::size_t> known_;
+};
+
+std::optional<Target> resolve_target(const Names& names, const Transaction& declared,
+                                     Reporter& report) {
+  if (!declared.slave) return std::nullopt;
+  const auto peer = names.controllers.find(declared.slave->value);
+  const auto slave = names.slaves.find(declared.slave->value);
+  if (slave != names.slaves.end()) return Target{false, slave->second, 0};
+  if (peer != names.controllers.end()) return Target{true, peer->second, 0};
+  auto all = names.slaves;
+  all.insert(names.controllers.begin(), names.controllers.end());
+  (void)look_up(all, *declared.slave, "slave", report);
+  return std::nullopt;
+}
+
+// The line a target hangs on, as far as it can be told before the controller is known.
+std::optional<std::size_t> line_of(const ResolvedPlan& resolved, const Target& target) {
+  return target.is_peer ? std::nullopt : resolved.slave_line[target.index];
+}
+
+std::optional<std::size_t> resolve_controller(const ResolvedPlan& resolved, const Names& names,
+                                              const Transaction& declared,
+                                              const std::optional<Target>& target,
+                                              Reporter& report) {
+  if (declared.controller) {
+    return look_up(names.controllers, *declared.controller, "controller", report);
+  }
+  if (target) {
+    const auto line = line_of(resolved, *target);
+    if (line && resolved.plan.lines[*line].master) return resolved.line_master[*line];
+  }
+  if (resolved.plan.controllers.size() == 1) return 0;
+  if (!target) return std::nullopt;  // the slave's finding comes first
+  report.error(RuleCode::P06, declared.place,
+               resolved.plan.controllers.empty()
+                   ? std::string("the plan declares no controller")
+                   : std::string("`controller` is missing: the slave's line has no master of its "
+                                 "own and there are several controllers"),
+               "add controller = \"<name>\"");
+  return std::nullopt;
+}
+
+class TransactionResolver {
+ public:
+  TransactionResolver(ResolvedPlan& resolved, const Names& names, Connections& connections,
+                      std::vector<Unplaced>& unplaced, Findings& findings)
+      : resolved_(resolved),
+        names_(names),
+        connections_(connections),
+        unplaced_(unplaced),
+        findings_(findings) {}
+
+  void resolve(std::size_t index) {
+    const Transaction& declared = resolved_.plan.transactions[index];
+    Reporter report(findings_, subject_of(declared));
+    ResolvedTransaction t;
+    t.declared = index;
+    t.target = resolve_target(names_, declared, report);
+    t.controller = resolve_controller(resolved_, names_, declared, t.target, report);
+    if (t.target && t.controller) t.channel = resolve_channel(declared, t, report);
+    resolve_what(declared, t, report);
+    resolve_when(declared, t, report);
+    if (t.controller) {
+      resolve_memory(declared, t, report);
+      resolve_status(declared, t, report);
+    }
+    resolved_.transactions.push_back(std::move(t));
+  }
+
+ private:
+  std::optional<Channel> resolve_channel(const Transaction& declared, ResolvedTransaction& t,
+                                         Reporter& report) {
+    if (t.target->is_peer) return peer_channel(declared, t, report);
+    const Slave& slave = resolved_.plan.slaves[t.target->index];
+    if (const auto line = resolved_.slave_line[t.target->index]) return line_channel(*line, t);
+    if (!slave.host || slave.line) return std::nullopt;
+    Channel channel;
+    channel.connection =
+        connections_.of(*t.controller, slave.host->value, value_or(slave.port, defaults::tcp_port),
+                        slave.name, std::nullopt, slave.place);
+    return channel;
+  }
+
+  std::optional<Channel> line_channel(std::size_t line, const ResolvedTransaction& t) {
+    Channel channel;
+    channel.line = line;
+    channel.gateway = resolved_.line_gateway[line];
+    if (channel.gateway) {
+      const Gateway& gateway = resolved_.plan.gateways[*channel.gateway];
+      if (!gateway.host) return std::nullopt;
+      channel.connection = connections_.of(*t.controller, gateway.host->value,
+                                           value_or(gateway.port, defaults::tcp_port), gateway.name,
+                                           channel.gateway, gateway.place);
+    }
+    return channel;
+  }
+
+  std::optional<Channel> peer_channel(const Transaction& declared, ResolvedTransaction& t,
+                                      Reporter& report) {
+    const Controller& peer = resolved_.plan.controllers[t.target->index];
+    if (t.target->index == *t.controller) {
+      report.error(RuleCode::P05, declared.slave->place,
+                   fmt::format("controller {} asks itself", peer.name),
+                   "name another controller, or a slave");
+      return std::nullopt;
+    }
+    for (std::size_t i = 0; i < peer.answers.size(); ++i) {
+      if (!peer.answers[i].line) continue;
+      const auto line = names_.lines.find(peer.answers[i].line->value);
+      if (line == names_.lines.end()) continue;
+      if (resolved_.line_master[line->second] == t.controller ||
+          resolved_.line_gateway[line->second]) {
+        t.target->answer = i;
+        return line_channel(line->second, t);
+      }
+    }
+    for (std::size_t i = 0; i < peer.answers.size(); ++i) {
+      if (peer.answers[i].line) continue;
+      if (!peer.address) {
+        report.error(RuleCode::P06, peer.place,
+                     fmt::format("controller {} answers on TCP but has no `address`", peer.name),
+                     "add address = \"10.20.0.12/24\"");
+        return std::nullopt;
+      }
+      t.target->answer = i;
+      Channel channel;
+      channel.connection = connections_.of(*t.controller, host_of_address(peer.address->value),
+                                           value_or(peer.answers[i].port, defaults::tcp_port),
+                                           peer.name, std::nullopt, peer.place);
+      return channel;
+    }
+    report.error(RuleCode::P06, declared.slave->place,
+                 fmt::format("controller {} does not answer where {} could ask it", peer.name,
+                             resolved_.plan.controllers[*t.controller].name),
+                 fmt::format("add answers = [ {{ port = 502 }} ] to controller {}", peer.name));
+    return std::nullopt;
+  }
+
+  void resolve_what(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
+    if (declared.function) {
+      t.function = function_code_from(declared.function->value);
+      if (!t.function) {
+        report.error(
+            RuleCode::P05, declared.function->place,
+            fmt::format("function code {} moves no registers or bits", declared.function->value),
+            "use one of 1, 2, 3, 4, 5, 6, 15, 16, 22, 23");
+        return;
+      }
+    }
+    if (t.function == FunctionCode::read_write_multiple_registers) {
+      resolve_read_write(declared, t, report);
+      return;
+    }
+    if (declared.read || declared.write) {
+      report.error(RuleCode::P05, (declared.read ? declared.read : declared.write)->place,
+                   "`read` and `write` blocks belong to function 23 alone",
+                   "write at, count and into (or from) at the transaction itself, or fc = 23");
+      return;
+    }
+    if (declared.refused.contains("fc") || block_was_refused(declared.block)) return;
+    if (declared.block.at.has_value() == declared.block.points.has_value()) {
+      const bool both = declared.block.at.has_value();
+      report.error(
+          RuleCode::P08, both ? declared.block.points->place : declared.place,
+          both ? "both `at` and `points` are given" : "neither `at` nor `points` is given",
+          both ? "keep one of the two" : "add at = <address> and count = <n>, or points = [...]");
+      return;
+    }
+    if (!declared.function && !declared.block.points) {
+      report.error(RuleCode::P06, declared.place, "`fc` is missing",
+                   "add the function code, e.g. fc = 3; only `points` can do without");
+      return;
+    }
+    const bool is_read = t.function ? reads(*t.function) : declared.into.has_value();
+    resolve_block(resolved_, declared, declared.block, is_read, t, report);
+  }
+
+  void resolve_read_write(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
+    if (!declared.read || !declared.write) {
+      report.error(RuleCode::P06, declared.place,
+                   fmt::format("function 23 needs `{}`", declared.read ? "write" : "read"),
+                   "write read = { at = 0, count = 4, into = \"%MW400\" }, "
+                   "write = { at = 16, count = 2, from = \"%MW410\" }");
+    }
+    if (declared.block.at || declared.block.points || declared.into || declared.from) {
+      const Place place = declared.block.at ? declared.block.at->place : declared.place;
+      report.error(RuleCode::P05, place, "function 23 takes its addresses in `read` and `write`",
+                   "move at, count, into and from into read = { ... } and write = { ... }");
+    }
+    for (const bool is_read : {true, false}) {
+      const auto& block = is_read ? declared.read : declared.write;
+      if (!block) continue;
+      if (!block->at && !block->points) {
+        if (!block_was_refused(*block)) {
+          report.error(RuleCode::P06, block->place, "`at` is missing", "add at = <address>");
+        }
+        continue;
+      }
+      resolve_block(resolved_, declared, *block, is_read, t, report);
+    }
+  }
+
+  static bool block_was_refused(const BlockText& block) {
+    return block.refused.contains("at") || block.refused.contains("points");
+  }
+
+  void resolve_when(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
+    if (declared.refused.contains("every") || declared.refused.contains("on")) return;
+    if (declared.every.has_value() == declared.on.has_value()) {
+      const bool both = declared.every.has_value();
+      report.error(both ? RuleCode::P05 : RuleCode::P06, both ? declared.on->place : declared.place,
+                   both ? "both `every` and `on` are given: that is two jobs"
+                        : "neither `every` nor `on` says when it runs",
+                   both ? "keep one of the two, or write two transactions"
+                        : "add every = \"500ms\", every = \"continuous\", or on = \"%MX40\"");
+      return;
+    }
+    Trigger trigger;
+    trigger.phase = value_or(declared.phase, Duration{});
+    if (declared.every) {
+      trigger.place = declared.every->place;
+      trigger.kind =
+          declared.every->value.continuous ? TriggerKind::continuous : TriggerKind::cyclic;
+      trigger.period = declared.every->value.period;
+      t.trigger = trigger;
+      return;
+    }
+    trigger.place = declared.on->place;
+    trigger.kind = trigger_kind(declared.on->value);
+    const bool spaced =
+        trigger.kind == TriggerKind::on_bit || trigger.kind == TriggerKind::on_change;
+    if (spaced && !declared.min_gap && declared.refused.contains("min_gap")) return;
+    if (spaced && !declared.min_gap) {
+      report.error(RuleCode::P06, declared.on->place,
+                   "`min_gap` is missing: nothing else limits how often it runs",
+                   "add the smallest spacing, e.g. min_gap = \"2s\"");
+      return;
+    }
+    if (spaced) trigger.period = declared.min_gap->value;
+    if (trigger.kind == TriggerKind::on_bit && t.controller) {
+      trigger.bit = resolve_bit(resolved_.layouts[*t.controller], *declared.on, report);
+    }
+    t.trigger = trigger;
+  }
+
+  static TriggerKind trigger_kind(const std::string& on) {
+    if (on == "change") return TriggerKind::on_change;
+    if (on == "start") return TriggerKind::on_start;
+    if (on == "return") return TriggerKind::on_return;
+    return TriggerKind::on_bit;
+  }
+
+  void resolve_memory(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
+    if (!t.function) return;
+    const bool both = t.function == FunctionCode::read_write_multiple_registers;
+    for (const bool is_into : {true, false}) {
+      const bool wanted = is_into ? reads(*t.function) : writes(*t.function);
+      const std::string_view key = is_into ? "into" : "from";
+      const std::optional<BlockText>& part = is_into ? declared.read : declared.write;
+      const auto& text = both ? (part ? part->memory : std::optional<Located<std::string>>())
+                              : (is_into ? declared.into : declared.from);
+      if (!wanted && text) {
+        report.error(RuleCode::P05, text->place,
+                     fmt::format("function {} takes no `{}`", number_of(*t.function), key),
+                     fmt::format("use `{}`", is_into ? "from" : "into"));
+      }
+      if (!wanted || (both && !part)) continue;
+      const RefusedKeys& refused = both ? part->refused : declared.refused;
+      if (!text && refused.contains(key)) continue;
+      if (!text) {
+        report.error(RuleCode::P06, both ? part->place : declared.place,
+                     fmt::format("`{}` is missing", key),
+                     is_into ? "say where the data goes, e.g. into = \"%MW100\""
+                             : "say where the data comes from, e.g. from = \"%MW300\"");
+        continue;
+      }
+      place_block(*text, is_into, t, report);
+    }
+  }
+
+  // Words or bits that the block takes in memory of that kind.
+  static std::int64_t size_in(MemoryKind kind, const ResolvedTransaction& t,
+                              const DeviceBlock& block) {
+    if (t.function == FunctionCode::mask_write_register) return kind == MemoryKind::word ? 2 : 32;
+    const bool bits = is_bit_area(traits_of(*t.function).area);
+    const std::int64_t n = block.quantity;
+    if (kind == MemoryKind::word) return bits ? (n + 15) / 16 : n;
+    return bits ? n : n * 16;
+  }
+
+  void place_block(const Located<std::string>& text, bool is_into, ResolvedTransaction& t,
+                   Reporter& report) {
+    const MemoryLayout& layout = resolved_.layouts[*t.controller];
+    const auto& block = is_into ? t.read : t.write;
+    const auto spot = layout.read(text.value);
+    if (!spot) {
+      report_memory_failure(spot.error(), text.place, report);
+      return;
+    }
+    if (!block) return;
+    auto& slot = is_into ? t.into : t.from;
+    if (spot->bit) {
+      if (is_bit_area(block->area) && block->quantity == 1) {
+        slot = resolve_bit(layout, text, report);
+        return;
+      }
+      report.error(RuleCode::P05, text.place,
+                   fmt::format("'{}' names one bit, the block has {}", text.value, block->quantity),
+                   "name the first word, or a bit area");
+      return;
+    }
+    const std::int64_t count = size_in(layout.controller().memory[spot->area].kind, t, *block);
+    if (!spot->number) {
+      unplaced_.push_back(
+          {*t.controller, spot->area, count, resolved_.transactions.size(), is_into, text.place});
+      return;
+    }
+    const auto range = layout.range(spot->area, *spot->number, count);
+    if (range) {
+      slot = *range;
+    } else {
+      report_memory_failure(range.error(), text.place, report);
+    }
+  }
+
+  void resolve_status(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
+    const MemoryLayout& layout = resolved_.layouts[*t.controller];
+    const auto add = [&](std::string_view kind, const Declared<std::string>& text) {
+      if (!text) return;
+      if (const auto range = resolve_bit_or_word(layout, *text, report)) {
+        t.status.push_back({kind, *range, text->place});
+      }
+    };
+    add("busy", declared.status.busy);
+    add("done", declared.status.done);
+    add("failed", declared.status.failed);
+    add("exception", declared.status.exception);
+    if (declared.only_if) (void)resolve_bit(layout, *declared.only_if, report);
+  }
+
+  ResolvedPlan& resolved_;
+  const Names& names_;
+  Connections& connections_;
+  std::vector<Unplaced>& unplaced_;
+  Findings& findings_;
+};
+
+}  // namespace
+
+void resolve_transactions(ResolvedPlan& resolved, const Names& names,
+                          std::vector<Unplaced>& unplaced, Findings& findings) {
+  Connections connections(resolved);
+  TransactionResolver resolver(resolved, names, connections, unplaced, findings);
+  resolved.transactions.reserve(resolved.plan.transactions.size());
+  for (std::size_t i = 0; i < resolved.plan.transactions.size(); ++i) resolver.resolve(i);
+}
+
+}  // namespace greymet::model::internal

@@ -1,0 +1,124 @@
+#include "timing/bounds.h"
+
+#include <algorithm>
+#include <map>
+
+namespace greymet::timing {
+
+using model::TriggerKind;
+
+namespace {
+
+// F of the header: what the other masters of the line may put before one request of this queue.
+Duration foreign_share(const TimingModel& timing, const Queue& queue) {
+  if (queue.kind != QueueKind::gateway || !queue.line) return Duration{};
+  Duration sum{};
+  for (const Queue& other : timing.queues) {
+    if (&other == &queue || other.kind != QueueKind::gateway || other.line != queue.line) continue;
+    Duration longest{};
+    for (const Job& job : other.jobs) longest = std::max(longest, job.times.serial_longest());
+    sum += other.in_flight * longest;
+  }
+  return sum;
+}
+
+// Sums over the jobs that wait for each other.
+struct Pool {
+  Duration released{};     // sum over released jobs
+  Duration longest_any{};  // the longest of all
+  Duration longest_continuous{};
+  Duration continuous{};  // sum over continuous jobs
+  struct Recurring {
+    Duration service{};
+    Duration period{};  // 0: counted once
+  };
+  std::vector<Recurring> recurring;  // what a continuous job may have to wait for
+
+  void add(const Job& job, Duration service) {
+    longest_any = std::max(longest_any, service);
+    if (!is_released(job.kind)) {
+      continuous += service;
+      longest_continuous = std::max(longest_continuous, service);
+      return;
+    }
+    released += service;
+    if (job.kind == TriggerKind::on_start) return;
+    recurring.push_back({service, job.period});
+  }
+};
+
+// Longer rounds than this are as good as none.
+constexpr Duration longest_round = std::chrono::hours(24);
+
+// L of the timing model: least L with L = continuous + sum (1 + ceil(L / period)) service.
+std::optional<Duration> continuous_round(const Pool& pool) {
+  double use = 0;
+  Duration once{};
+  for (const auto& each : pool.recurring) {
+    once += each.service;
+    if (each.period > Duration{}) {
+      use += static_cast<double>(each.service.count()) / static_cast<double>(each.period.count());
+    }
+  }
+  if (use >= 1) return std::nullopt;
+  constexpr int most_steps = 100'000;
+  Duration length = pool.continuous + once;
+  for (int step = 0; step < most_steps; ++step) {
+    Duration next = pool.continuous + once;
+    for (const auto& each : pool.recurring) {
+      if (each.period <= Duration{}) continue;
+      const std::int64_t times = (length.count() + each.period.count() - 1) / each.period.count();
+      next += times * each.service;
+    }
+    if (next == length) return length;
+    if (next > longest_round) return std::nullopt;
+    length = next;
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+Duration service_bound(const TimingModel& timing, const Queue& queue, const Job& job) {
+  return job.times.longest + queue.scan + foreign_share(timing, queue);
+}
+
+std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
+  // Queues of one controller whose requests under way are limited share a pool.
+  std::vector<Pool> pools(timing.queues.size());
+  std::vector<std::size_t> pool_of(timing.queues.size());
+  std::map<std::size_t, std::size_t> shared;
+  for (std::size_t i = 0; i < timing.queues.size(); ++i) {
+    const Queue& queue = timing.queues[i];
+    pool_of[i] = i;
+    if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
+      pool_of[i] = shared.try_emplace(queue.controller, i).first->second;
+    }
+    const Duration foreign = foreign_share(timing, queue);
+    for (const Job& job : queue.jobs) {
+      pools[pool_of[i]].add(job, job.times.longest + queue.scan + foreign);
+    }
+  }
+  std::vector<std::vector<JobBounds>> bounds(timing.queues.size());
+  for (std::size_t i = 0; i < timing.queues.size(); ++i) {
+    const Queue& queue = timing.queues[i];
+    const Pool& pool = pools[pool_of[i]];
+    const Duration begun =
+        queue.in_flight > 1 ? queue.in_flight * pool.longest_any : pool.longest_continuous;
+    const Duration response = pool.released + begun;
+    const auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
+    for (const Job& job : queue.jobs) {
+      JobBounds bound;
+      if (!is_released(job.kind)) {
+        bound.interval = round;
+      } else {
+        bound.response = response;
+        if (job.kind == TriggerKind::cyclic) bound.interval = job.period + response;
+      }
+      bounds[i].push_back(bound);
+    }
+  }
+  return bounds;
+}
+
+}  // namespace greymet::timing

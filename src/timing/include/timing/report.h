@@ -1,0 +1,66 @@
+// The timing of a plan as one plain value: what `greymet timing` shows.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "model/resolved_plan.h"
+#include "timing/simulation.h"
+#include "timing/timing_model.h"
+
+namespace greymet::timing {
+
+// One transaction of a line. Durations that do not exist (no bound, no period) are left out.
+struct TransactionReport {
+  std::size_t transaction = 0;
+  std::string name;
+  int function = 0;
+  std::uint32_t request_bytes = 0;
+  std::uint32_t reply_bytes = 0;
+  model::TriggerKind kind = model::TriggerKind::cyclic;
+  Duration typical{};
+  Duration longest{};
+  std::optional<Duration> period;
+  std::optional<Duration> response_bound;            // for the plan's own phases
+  std::optional<Duration> response_bound_any_phase;  // for any phases
+  std::optional<Duration> response_simulated;        // longest durations
+  std::optional<double> response_mean_ms;            // typical durations
+  std::optional<Duration> interval_bound;
+  std::uint64_t missed = 0;  // with longest durations
+  std::optional<Duration> silent;
+  bool default_reply = false;
+};
+
+// A line or a connection with its transactions. A serial line behind a gateway has utilisation
+// alone: its transactions stand under the connection.
+struct LineReport {
+  std::string name;
+  std::string master;                // empty for a line behind a gateway
+  std::string description;           // "rtu 19200 8E1", "tcp 10.20.0.31:502"
+  std::optional<std::size_t> queue;  // into TimingModel::queues
+  double utilisation_percent = 0;
+  std::optional<double> character_ms;
+  std::optional<Duration> gap;
+  std::optional<Duration> round;
+  std::size_t longest_queue = 0;
+  bool simulation_complete = true;
+  Duration simulated{};
+  std::vector<TransactionReport> transactions;
+};
+
+// The whole report. `traces` holds the first services of each queue with typical durations.
+struct TimingReport {
+  std::vector<LineReport> lines;
+  TimingModel model;
+  std::vector<QueueStatistics> typical;
+  std::vector<QueueStatistics> longest;
+};
+
+[[nodiscard]] TimingReport analyse(const model::ResolvedPlan& resolved, std::size_t trace_length,
+                                   const ProgressSink& progress);
+
+// Use of a queue in percent: sum of longest durations, rounded up to whole scans, over periods.
+[[nodiscard]] double utilisation_percent(const Queue& queue);
+
+}  // namespace greymet::timing

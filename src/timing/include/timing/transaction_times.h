@@ -1,0 +1,69 @@
+// How long one transaction takes, in every outcome.
+//
+// docs/timing-model.md gives the table; the terms are
+//   serial line   T_req + max(reply, t3.5) + T_rep + gap, gap = max(t3.5, pauses)
+//   direct TCP    rtt + reply + the slave's pause (+ rtt if it connects for each request)
+//   gateway       rtt + delay + the serial time; the line is busy for the serial part only
+#pragma once
+
+#include <cstdint>
+#include <optional>
+
+#include "model/resolved_plan.h"
+#include "model/strong.h"
+#include "timing/character.h"
+
+namespace greymet::timing {
+
+// The parts of a transaction on a serial line.
+struct SerialParts {
+  Duration request{};
+  Duration turnaround_shortest{};  // end of request to start of reply, at least t3.5
+  Duration turnaround_typical{};
+  Duration turnaround_longest{};
+  Duration reply{};
+  Duration exception_reply{};
+  Duration gap{};
+  [[nodiscard]] Duration shortest() const { return request + turnaround_shortest + reply + gap; }
+  [[nodiscard]] Duration typical() const { return request + turnaround_typical + reply + gap; }
+  [[nodiscard]] Duration longest() const { return request + turnaround_longest + reply + gap; }
+};
+
+// The parts of a transaction on TCP, to the slave or to the gateway.
+struct NetworkParts {
+  Duration out_typical{};  // half the round trip, and the gateway's delay
+  Duration out_longest{};
+  Duration back_typical{};  // the other half
+  Duration back_longest{};
+  Duration slave_typical{};  // reply delay and pause of a slave on TCP; 0 behind a gateway
+  Duration slave_longest{};
+};
+
+// Times of one transaction. `shortest` has no delay of the network and the least of the slave.
+struct TransactionTimes {
+  std::uint32_t request_bytes = 0;  // characters in ASCII; as the master sends it
+  std::uint32_t reply_bytes = 0;    // 0 for a broadcast
+  std::optional<SerialParts> serial;
+  std::optional<NetworkParts> network;
+  Duration shortest{};
+  Duration typical{};
+  Duration longest{};
+  Duration exception_longest{};
+  Duration failed_attempt{};       // one try that gets no reply, as the master sees it
+  std::optional<Duration> silent;  // all tries to a silent slave; none for a broadcast
+  Duration timeout{};              // of the line where there is one, else of the connection
+  std::int64_t retries = 0;
+  bool broadcast = false;
+  bool default_reply = false;  // the reply delay was left out of the plan
+
+  [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
+};
+
+// The line's characters, or nothing while its mode, baud or format is missing.
+[[nodiscard]] std::optional<CharacterTiming> character_timing(const model::Line& line);
+
+// Times of a transaction, or nothing where what they need could not be resolved.
+[[nodiscard]] std::optional<TransactionTimes> transaction_times(
+    const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t);
+
+}  // namespace greymet::timing

@@ -1,0 +1,172 @@
+#include "timing/report.h"
+
+#include <fmt/format.h>
+
+#include "timing/bounds.h"
+
+namespace greymet::timing {
+
+using model::ResolvedPlan;
+using model::TriggerKind;
+
+namespace {
+
+std::string describe(const ResolvedPlan& resolved, const Queue& queue) {
+  if (queue.connection) {
+    const model::Connection& c = resolved.connections[*queue.connection];
+    return fmt::format("{} {}:{}", queue.kind == QueueKind::gateway ? "gateway" : "tcp", c.host,
+                       c.port);
+  }
+  const model::SerialSettings& s = resolved.plan.lines[*queue.line].settings;
+  return fmt::format("{} {} {}", s.mode ? to_string(s.mode->value) : "?",
+                     s.baud ? s.baud->value : 0, s.format ? to_text(s.format->value) : "?");
+}
+
+// With order = due and one master, when no release is missed and nothing is continuous or
+// triggered, services follow the fixed sequence of releases: start_k = max(release_k, end_(k-1)),
+// moved to the next scan boundary. Each end grows with every earlier duration, so longest
+// durations give the longest responses; and a shorter duration cannot make a release missed. The
+// simulation with longest durations over a repeating state is then exact for the plan's phases.
+bool simulation_is_a_bound(const TimingModel& timing, const Queue& queue,
+                           const QueueStatistics& longest,
+                           const std::vector<std::vector<std::size_t>>& islands) {
+  if (queue.order != model::Order::due || queue.in_flight != 1 || !longest.complete) return false;
+  for (const auto& island : islands) {
+    if (island.size() > 1) {
+      for (std::size_t member : island) {
+        if (&timing.queues[member] == &queue) return false;
+      }
+    }
+  }
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    if (queue.jobs[j].kind != TriggerKind::cyclic || longest.jobs[j].missed > 0) return false;
+  }
+  return true;
+}
+
+void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
+                       const std::vector<JobBounds>& bounds, bool exact,
+                       const QueueStatistics& typical, const QueueStatistics& longest,
+                       LineReport& line) {
+  Duration round{};
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    const Job& job = queue.jobs[j];
+    const model::ResolvedTransaction& t = resolved.transactions[job.transaction];
+    TransactionReport out;
+    out.transaction = job.transaction;
+    out.name = resolved.declared(t).name;
+    out.function = model::number_of(*t.function);
+    out.request_bytes = job.times.request_bytes;
+    out.reply_bytes = job.times.reply_bytes;
+    out.kind = job.kind;
+    out.typical = job.times.typical;
+    out.longest = job.times.longest;
+    out.silent = job.times.silent;
+    out.default_reply = job.times.default_reply;
+    if (is_released(job.kind)) {
+      if (job.period > Duration{}) out.period = job.period;
+      out.response_bound_any_phase = bounds[j].response;
+      out.response_bound = exact ? longest.jobs[j].response_max : bounds[j].response;
+    }
+    if (exact) {
+      out.interval_bound = job.period + *out.response_bound;
+    } else {
+      out.interval_bound = bounds[j].interval;
+    }
+    if (longest.jobs[j].completed > 0) out.response_simulated = longest.jobs[j].response_max;
+    if (typical.jobs[j].completed > 0) {
+      out.response_mean_ms = typical.jobs[j].response_mean_ns / 1e6;
+    }
+    out.missed = longest.jobs[j].missed;
+    round += job.times.longest;
+    line.transactions.push_back(std::move(out));
+  }
+  line.round = round;
+}
+
+void fill_line_settings(const model::Line& line, LineReport& out) {
+  const auto characters = character_timing(line);
+  if (!characters) return;
+  out.character_ms = characters->character_ms();
+  out.gap = std::max(characters->frame_gap(), value_or(line.pause, Duration{}));
+}
+
+// The serial line behind a gateway: busy for the serial part of every master's transactions.
+double serial_use_percent(const TimingModel& timing, std::size_t line) {
+  double use = 0;
+  for (const Queue& queue : timing.queues) {
+    if (queue.line != line) continue;
+    for (const Job& job : queue.jobs) {
+      if (!recurs(job)) continue;
+      use += static_cast<double>(job.times.serial_longest().count()) /
+             static_cast<double>(job.period.count());
+    }
+  }
+  return 100 * use;
+}
+
+}  // namespace
+
+double utilisation_percent(const Queue& queue) {
+  double use = 0;
+  for (const Job& job : queue.jobs) {
+    if (!recurs(job)) continue;
+    std::int64_t longest = job.times.longest.count();
+    const std::int64_t scan = queue.scan.count();
+    if (scan > 0) longest = (longest + scan - 1) / scan * scan;
+    use += static_cast<double>(longest) / static_cast<double>(job.period.count());
+  }
+  return 100 * use;
+}
+
+TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
+                     const ProgressSink& progress) {
+  TimingReport report;
+  report.model = build_timing_model(resolved);
+  const auto bounds = bounds_of(report.model);
+  const auto islands = islands_of(report.model);
+  SimulationOptions options;
+  options.durations = Durations::longest;
+  if (progress) options.progress = [&progress](double done) { progress(done / 2); };
+  report.longest = simulate(report.model, options);
+  options.durations = Durations::typical;
+  options.trace_length = trace_length;
+  if (progress) options.progress = [&progress](double done) { progress(0.5 + done / 2); };
+  report.typical = simulate(report.model, options);
+
+  const auto add_queue = [&](std::size_t q) {
+    const Queue& queue = report.model.queues[q];
+    LineReport line;
+    line.name = queue.name;
+    line.master = resolved.plan.controllers[queue.controller].name;
+    line.description = describe(resolved, queue);
+    line.queue = q;
+    line.utilisation_percent = utilisation_percent(queue);
+    line.longest_queue = report.longest[q].longest_queue;
+    line.simulation_complete = report.longest[q].complete && report.typical[q].complete;
+    line.simulated = report.longest[q].simulated;
+    if (queue.kind == QueueKind::serial) fill_line_settings(resolved.plan.lines[*queue.line], line);
+    const bool exact = simulation_is_a_bound(report.model, queue, report.longest[q], islands);
+    fill_transactions(resolved, queue, bounds[q], exact, report.typical[q], report.longest[q],
+                      line);
+    report.lines.push_back(std::move(line));
+  };
+  std::size_t q = 0;
+  for (std::size_t i = 0; i < resolved.plan.lines.size(); ++i) {
+    if (resolved.line_master[i]) {
+      add_queue(q++);
+      continue;
+    }
+    const model::Line& declared = resolved.plan.lines[i];
+    LineReport line;
+    line.name = declared.name;
+    line.description = fmt::format("behind gateway {}", declared.via ? declared.via->value : "?");
+    line.utilisation_percent = serial_use_percent(report.model, i);
+    fill_line_settings(declared, line);
+    report.lines.push_back(std::move(line));
+  }
+  for (; q < report.model.queues.size(); ++q) add_queue(q);
+  return report;
+}
+
+}  // namespace greymet::timing

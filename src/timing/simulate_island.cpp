@@ -1,0 +1,303 @@
+// The general simulator: queues that share a line behind a gateway or a limit of requests under
+// way.
+#include <deque>
+#include <map>
+#include <queue>
+
+#include "simulation_internal.h"
+
+namespace greymet::timing::internal {
+namespace {
+
+// At one instant: what ends comes before what is released, and both before anything starts, so
+// that a release at the instant of completion is not missed.
+enum class EventKind : std::uint8_t { completion, line_end, line_arrival, release, boundary };
+
+struct Event {
+  Nanoseconds at;
+  EventKind kind;
+  std::uint32_t queue;
+  std::uint32_t job;
+  friend bool operator>(const Event& a, const Event& b) {
+    if (a.at != b.at) return a.at > b.at;
+    if (a.kind != b.kind) return a.kind > b.kind;
+    return a.queue != b.queue ? a.queue > b.queue : a.job > b.job;
+  }
+};
+
+// One request under way.
+struct UnderWay {
+  Nanoseconds release = 0;
+  Nanoseconds start = 0;
+  Nanoseconds line_start = 0;
+  Nanoseconds on_line = 0;  // time it will take on the line
+  Nanoseconds back = 0;     // from the line's end to completion
+};
+
+struct QueueState {
+  const Queue* queue = nullptr;
+  WaitingJobs waiting;
+  std::vector<JobRecorder> recorders;
+  std::vector<std::uint32_t> continuous;
+  std::size_t next_continuous = 0;
+  std::vector<bool> running;  // per job
+  std::vector<UnderWay> under_way;
+  std::int64_t in_flight = 0;
+  Nanoseconds boundary_asked = -1;
+  QueueStatistics result;
+};
+
+struct LineState {
+  bool busy = false;
+  std::deque<std::pair<std::uint32_t, std::uint32_t>> arrivals;  // queue, job
+};
+
+class IslandSimulator {
+ public:
+  IslandSimulator(const TimingModel& timing, const std::vector<std::size_t>& queues,
+                  const SimulationOptions& options)
+      : options_(options),
+        source_(options.durations, options.seed),
+        checkpoints_(checkpoints_of(timing, queues, options)) {
+    for (std::size_t index : queues) {
+      const Queue& queue = timing.queues[index];
+      QueueState state{
+          &queue, WaitingJobs(queue.order, queue.jobs.size()), {}, {}, 0, {}, {}, 0, -1, {}};
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        state.recorders.emplace_back(options.percentiles);
+        const Job& job = queue.jobs[j];
+        const auto q = static_cast<std::uint32_t>(states_.size());
+        const auto id = static_cast<std::uint32_t>(j);
+        if (!is_released(job.kind)) {
+          state.continuous.push_back(id);
+        } else if (job.kind != model::TriggerKind::on_return) {
+          events_.push({job.phase.count(), EventKind::release, q, id});
+        }
+      }
+      state.running.assign(queue.jobs.size(), false);
+      state.under_way.assign(queue.jobs.size(), {});
+      if (!state.continuous.empty()) {
+        events_.push({0, EventKind::boundary, static_cast<std::uint32_t>(states_.size()), 0});
+      }
+      if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
+        limit_[queue.controller] = *timing.in_flight_limit[queue.controller];
+      }
+      states_.push_back(std::move(state));
+    }
+  }
+
+  std::vector<QueueStatistics> run(ProgressMeter progress) {
+    Nanoseconds next_check = checkpoints_.first;
+    Nanoseconds now = 0;
+    bool complete = false;
+    while (!events_.empty() && served_ < options_.most_transactions && !complete) {
+      now = events_.top().at;
+      if (now >= options_.horizon.count()) break;
+      if (now >= next_check) {
+        complete = state_repeats(next_check);
+        next_check +=
+            (now - next_check) / checkpoints_.step * checkpoints_.step + checkpoints_.step;
+        if (complete) break;
+      }
+      while (!events_.empty() && events_.top().at == now) {
+        const Event event = events_.top();
+        events_.pop();
+        handle(event);
+      }
+      dispatch(now);
+      progress.step(served_, now);
+    }
+    complete = complete || events_.empty();
+    std::vector<QueueStatistics> results;
+    for (QueueState& state : states_) {
+      for (JobRecorder& recorder : state.recorders) state.result.jobs.push_back(recorder.take());
+      state.result.complete = complete;
+      state.result.simulated = Duration(now);
+      std::sort(state.result.trace.begin(), state.result.trace.end(),
+                [](const Service& a, const Service& b) { return a.start < b.start; });
+      results.push_back(std::move(state.result));
+    }
+    return results;
+  }
+
+ private:
+  void handle(const Event& event) {
+    QueueState& state = states_[event.queue];
+    switch (event.kind) {
+      case EventKind::completion: complete_request(event, state); break;
+      case EventKind::line_end: {
+        LineState& line = lines_[*state.queue->line];
+        line.busy = false;
+        const UnderWay& request = state.under_way[event.job];
+        events_.push({event.at + request.back, EventKind::completion, event.queue, event.job});
+        take_next(line, event.at);
+        break;
+      }
+      case EventKind::line_arrival: {
+        LineState& line = lines_[*state.queue->line];
+        line.arrivals.emplace_back(event.queue, event.job);
+        take_next(line, event.at);
+        break;
+      }
+      case EventKind::release:
+        state.waiting.push(event.job, event.at);
+        state.result.longest_queue = std::max(state.result.longest_queue, state.waiting.size());
+        break;
+      case EventKind::boundary: break;  // only wakes the dispatcher
+    }
+  }
+
+  void complete_request(const Event& event, QueueState& state) {
+    const UnderWay& request = state.under_way[event.job];
+    const Job& job = state.queue->jobs[event.job];
+    state.running[event.job] = false;
+    --state.in_flight;
+    const auto limit = limit_.find(state.queue->controller);
+    if (limit != limit_.end()) ++limit->second;
+    state.recorders[event.job].complete(request.release, event.at);
+    state.result.busy += Duration(event.at - request.start);
+    if (state.result.trace.size() < options_.trace_length) {
+      state.result.trace.push_back({event.job, Duration(request.release), Duration(request.start),
+                                    Duration(request.line_start), Duration(event.at)});
+    }
+    ++served_;
+    if (!is_released(job.kind)) return;
+    const NextRelease next = next_release(job, request.release, event.at);
+    state.recorders[event.job].miss(next.missed);
+    if (next.at != never) events_.push({next.at, EventKind::release, event.queue, event.job});
+  }
+
+  void take_next(LineState& line, Nanoseconds now) {
+    if (line.busy || line.arrivals.empty()) return;
+    const auto [q, job] = line.arrivals.front();
+    line.arrivals.pop_front();
+    line.busy = true;
+    UnderWay& request = states_[q].under_way[job];
+    request.line_start = now;
+    events_.push({now + request.on_line, EventKind::line_end, q, job});
+  }
+
+  // The queue whose next request has waited longest, among those that may start one now.
+  std::optional<std::uint32_t> next_to_start(Nanoseconds now, bool continuous) {
+    std::optional<std::uint32_t> best;
+    Nanoseconds best_release = never;
+    for (std::uint32_t q = 0; q < states_.size(); ++q) {
+      QueueState& state = states_[q];
+      const bool has_work = continuous ? state.waiting.empty() && idle_continuous(state).has_value()
+                                       : !state.waiting.empty();
+      if (!has_work || state.in_flight >= state.queue->in_flight) continue;
+      const auto limit = limit_.find(state.queue->controller);
+      if (limit != limit_.end() && limit->second <= 0) continue;
+      const Nanoseconds boundary = round_up(now, state.queue->scan.count());
+      if (boundary != now) {
+        if (state.boundary_asked != boundary) {
+          events_.push({boundary, EventKind::boundary, q, 0});
+          state.boundary_asked = boundary;
+        }
+        continue;
+      }
+      const Nanoseconds release = continuous ? 0 : state.waiting.front().release;
+      if (!best || release < best_release) {
+        best = q;
+        best_release = release;
+      }
+    }
+    return best;
+  }
+
+  static std::optional<std::size_t> idle_continuous(const QueueState& state) {
+    for (std::size_t i = 0; i < state.continuous.size(); ++i) {
+      const std::size_t at = (state.next_continuous + i) % state.continuous.size();
+      if (!state.running[state.continuous[at]]) return at;
+    }
+    return std::nullopt;
+  }
+
+  void dispatch(Nanoseconds now) {
+    while (const auto q = next_to_start(now, false)) {
+      QueueState& state = states_[*q];
+      const auto entry = state.waiting.front();
+      state.waiting.pop();
+      start(*q, entry.job, entry.release, now);
+    }
+    while (const auto q = next_to_start(now, true)) {
+      QueueState& state = states_[*q];
+      const std::size_t at = *idle_continuous(state);
+      state.next_continuous = (at + 1) % state.continuous.size();
+      start(*q, state.continuous[at], now, now);
+    }
+  }
+
+  void start(std::uint32_t q, std::uint32_t job_index, Nanoseconds release, Nanoseconds now) {
+    QueueState& state = states_[q];
+    const TransactionTimes& times = state.queue->jobs[job_index].times;
+    state.running[job_index] = true;
+    ++state.in_flight;
+    const auto limit = limit_.find(state.queue->controller);
+    if (limit != limit_.end()) --limit->second;
+    UnderWay& request = state.under_way[job_index];
+    request = {release, now, now, 0, 0};
+    if (state.queue->kind != QueueKind::gateway) {
+      const Nanoseconds total =
+          source_.draw(times.shortest.count(), times.typical.count(), times.longest.count());
+      events_.push({now + total, EventKind::completion, q, job_index});
+      return;
+    }
+    const NetworkParts& net = *times.network;
+    const Nanoseconds out = source_.draw(0, net.out_typical.count(), net.out_longest.count());
+    request.on_line =
+        source_.draw(times.serial->shortest().count(), times.serial->typical().count(),
+                     times.serial->longest().count());
+    request.back = source_.draw(0, net.back_typical.count(), net.back_longest.count());
+    events_.push({now + out, EventKind::line_arrival, q, job_index});
+  }
+
+  bool state_repeats(Nanoseconds checkpoint) {
+    std::vector<Nanoseconds> state;
+    for (const QueueState& queue : states_) {
+      queue.waiting.append_state(checkpoint, state);
+      state.push_back(static_cast<Nanoseconds>(queue.next_continuous));
+      for (std::size_t j = 0; j < queue.running.size(); ++j) {
+        if (!queue.running[j]) continue;
+        const UnderWay& request = queue.under_way[j];
+        state.insert(state.end(), {static_cast<Nanoseconds>(j), request.release - checkpoint,
+                                   request.on_line, request.back});
+      }
+      state.push_back(-1);
+    }
+    for (const auto& [id, line] : lines_) {
+      state.push_back(line.busy ? 1 : 0);
+      for (const auto& [q, job] : line.arrivals) state.insert(state.end(), {q, job});
+      state.push_back(-1);
+    }
+    auto events = events_;
+    for (; !events.empty(); events.pop()) {
+      const Event& event = events.top();
+      if (event.kind == EventKind::boundary) continue;
+      state.insert(state.end(), {event.at - checkpoint, static_cast<Nanoseconds>(event.kind),
+                                 event.queue, event.job});
+    }
+    return history_.seen(state);
+  }
+
+  const SimulationOptions& options_;
+  DurationSource source_;
+  Checkpoints checkpoints_;
+  std::vector<QueueState> states_;
+  std::map<std::size_t, LineState> lines_;
+  std::map<std::size_t, std::int64_t> limit_;  // per controller: requests it may still start
+  std::priority_queue<Event, std::vector<Event>, std::greater<>> events_;
+  StateHistory history_;
+  std::uint64_t served_ = 0;
+};
+
+}  // namespace
+
+std::vector<QueueStatistics> simulate_island(const TimingModel& timing,
+                                             const std::vector<std::size_t>& queues,
+                                             const SimulationOptions& options,
+                                             ProgressMeter progress) {
+  return IslandSimulator(timing, queues, options).run(progress);
+}
+
+}  // namespace greymet::timing::internal
