@@ -1,7 +1,7 @@
 #include "checks/check.h"
 
 #include <algorithm>
-#include <array>
+#include <unordered_map>
 #include <unordered_set>
 
 #include <fmt/format.h>
@@ -18,26 +18,44 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array silenced_by_wrong_quantity{
-    RuleCode::F09, RuleCode::F10, RuleCode::F11, RuleCode::F12,
-    RuleCode::M01, RuleCode::M02, RuleCode::M03, RuleCode::M06,
-};
-
-bool contains(const auto& codes, RuleCode code) {
+bool contains(const std::vector<RuleCode>& codes, RuleCode code) {
   return std::find(codes.begin(), codes.end(), code) != codes.end();
 }
 
-// One cause, one finding: what only follows from another finding on the same subject is dropped.
+// What only follows from a finding on the same subject: the cause, and its consequences.
+struct Consequence {
+  std::vector<RuleCode> causes;
+  std::vector<RuleCode> silenced;
+};
+
+const std::vector<Consequence>& consequences() {
+  using enum RuleCode;
+  static const std::vector<Consequence> table{
+      {{F02, F06}, {F09, F10, F11, F12, M01, M02, M03, M06}},
+      {{F01}, {F04}},
+      {{F04}, {F09, F10, F11, F12, F13}},  // the area followed from the wrong function
+      {{F10, F13}, {M08}},                 // the values lie elsewhere once the block is right
+      {{S04}, {M01, M02, M03, M06, M07}},  // memory of the wrong controller
+  };
+  return table;
+}
+
+// One cause, one finding.
 void silence_consequences(Findings& findings) {
-  std::unordered_set<std::string> wrong_quantity;
-  std::unordered_set<std::string> wrong_area;
+  std::unordered_map<std::string, std::vector<RuleCode>> causes;
+  std::unordered_set<std::string> misspelt;  // subject and key
   for (const Finding& f : findings) {
-    if (f.rule == RuleCode::F02 || f.rule == RuleCode::F06) wrong_quantity.insert(f.subject);
-    if (f.rule == RuleCode::F01) wrong_area.insert(f.subject);
+    causes[f.subject].push_back(f.rule);
+    if (f.rule == RuleCode::P02) misspelt.insert(f.subject + '\n' + f.about);
   }
   std::erase_if(findings, [&](const Finding& f) {
-    if (f.rule == RuleCode::F04 && wrong_area.contains(f.subject)) return true;
-    return contains(silenced_by_wrong_quantity, f.rule) && wrong_quantity.contains(f.subject);
+    if (f.rule == RuleCode::P06) return misspelt.contains(f.subject + '\n' + f.about);
+    const auto& own = causes[f.subject];
+    return std::any_of(consequences().begin(), consequences().end(), [&](const Consequence& c) {
+      return contains(c.silenced, f.rule) &&
+             std::any_of(own.begin(), own.end(),
+                         [&](RuleCode rule) { return contains(c.causes, rule); });
+    });
   });
 }
 

@@ -60,9 +60,9 @@ class FunctionRules {
     if (block.area == area) return true;
     in_.range_is_wrong[index_] = true;
     report(out_, RuleCode::F01, Severity::error, block.at_place, subject_,
-           fmt::format("{} is a {}; function {} reaches {}s",
+           fmt::format("{} is {}; function {} reaches {}s",
                        range_text(block.area, {block.offset, block.offset + 1}),
-                       long_name(block.area), number_of(*t.function), long_name(area)),
+                       with_article(block.area), number_of(*t.function), long_name(area)),
            fmt::format("for {}s use {}, or write the address as {}:{}", long_name(block.area),
                        functions_for(block.area, is_read), short_name(area), block.offset));
     return false;

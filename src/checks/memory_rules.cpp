@@ -202,7 +202,7 @@ class MemoryRules {
     for (const auto& [owner, pairs] : on_source_) {
       const auto& [read, sent] = pairs.front();
       const std::string more =
-          pairs.size() > 1 ? fmt::format(" (and {} more writes)", pairs.size() - 1) : std::string();
+          pairs.size() > 1 ? fmt::format(" (and {} more)", pairs.size() - 1) : std::string();
       report(out_, RuleCode::M02, Severity::error, read.place, subject(read),
              fmt::format("lands on {} of controller {}, which {} sends{}: what the program puts "
                          "there goes back to what was read",

@@ -55,17 +55,28 @@ std::vector<std::vector<Station>> stations_of(const model::ResolvedPlan& in) {
   return stations;
 }
 
-void check_slave_settings(const model::Slave& slave, const Line& line, Findings& out) {
-  std::vector<std::string> differences;
-  std::vector<std::string> cures;
+// How the settings of a slave differ from those of its line.
+struct Difference {
+  const model::Slave* slave = nullptr;
   Place place;
-  const auto compare = [&](std::string_view item, const auto& mine, const auto& lines,
+  std::string text;    // "baud 9600 where the line has 19200"
+  std::string lines;   // the line's settings of these items: "baud = 19200"
+  std::string slaves;  // the slave's: "baud = 9600"
+};
+
+std::optional<Difference> difference_of(const model::Slave& slave, const Line& line) {
+  std::vector<std::string> texts;
+  std::vector<std::string> lines;
+  std::vector<std::string> slaves;
+  Difference difference{&slave, {}, {}, {}, {}};
+  const auto compare = [&](std::string_view item, const auto& mine, const auto& of_line,
                            const auto& text) {
-    if (!mine || !lines || mine->value == lines->value) return;
-    if (differences.empty()) place = mine->place;
-    differences.push_back(
-        fmt::format("{} {} where the line has {}", item, text(mine->value), text(lines->value)));
-    cures.push_back(fmt::format("{} = {}", item, text(lines->value)));
+    if (!mine || !of_line || mine->value == of_line->value) return;
+    if (texts.empty()) difference.place = mine->place;
+    texts.push_back(
+        fmt::format("{} {} where the line has {}", item, text(mine->value), text(of_line->value)));
+    lines.push_back(fmt::format("{} = {}", item, text(of_line->value)));
+    slaves.push_back(fmt::format("{} = {}", item, text(mine->value)));
   };
   compare("mode", slave.settings.mode, line.settings.mode,
           [](auto v) { return fmt::format("\"{}\"", to_string(v)); });
@@ -73,11 +84,43 @@ void check_slave_settings(const model::Slave& slave, const Line& line, Findings&
           [](auto v) { return fmt::format("{}", v); });
   compare("format", slave.settings.format, line.settings.format,
           [](auto v) { return fmt::format("\"{}\"", to_text(v)); });
-  if (differences.empty()) return;
-  report(out, RuleCode::S01, Severity::error, place, fmt::format("slave {}", slave.name),
-         fmt::format("set differently from line {}: {}", line.name, fmt::join(differences, ", ")),
-         fmt::format("set the slave to {}, or change the line", fmt::join(cures, ", ")),
-         {{line.place, "the line is here"}});
+  if (texts.empty()) return std::nullopt;
+  difference.text = fmt::format("{}", fmt::join(texts, ", "));
+  difference.lines = fmt::format("{}", fmt::join(lines, ", "));
+  difference.slaves = fmt::format("{}", fmt::join(slaves, ", "));
+  return difference;
+}
+
+// S01. Where all slaves of a line (two or more) differ in the same way, the line is the cause.
+void check_slave_settings(const model::ResolvedPlan& in, std::size_t index, Findings& out) {
+  const Line& line = in.plan.lines[index];
+  std::vector<Difference> differences;
+  std::size_t stated = 0;
+  for (std::size_t s = 0; s < in.plan.slaves.size(); ++s) {
+    const model::Slave& slave = in.plan.slaves[s];
+    if (in.slave_line[s] != index) continue;
+    const auto& settings = slave.settings;
+    if (settings.mode || settings.baud || settings.format) ++stated;
+    if (auto difference = difference_of(slave, line)) differences.push_back(std::move(*difference));
+  }
+  const bool all_alike =
+      differences.size() >= 2 && differences.size() == stated &&
+      std::all_of(differences.begin(), differences.end(),
+                  [&](const Difference& d) { return d.text == differences.front().text; });
+  if (all_alike) {
+    const Difference& first = differences.front();
+    report(out, RuleCode::S01, Severity::error, line.place, fmt::format("line {}", line.name),
+           fmt::format("all {} slaves are set differently: {}", differences.size(), first.text),
+           fmt::format("write {} at the line", first.slaves),
+           {{first.place, fmt::format("slave {} for one", first.slave->name)}});
+    return;
+  }
+  for (const Difference& d : differences) {
+    report(out, RuleCode::S01, Severity::error, d.place, fmt::format("slave {}", d.slave->name),
+           fmt::format("set differently from line {}: {}", line.name, d.text),
+           fmt::format("set the slave to {}, or change the line", d.lines),
+           {{line.place, "the line is here"}});
+  }
 }
 
 void check_units(const Line& line, const std::vector<Station>& stations, Findings& out) {
@@ -216,11 +259,7 @@ void check_settings(const RuleInput& input, Findings& out) {
   for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
     check_units(in.plan.lines[l], stations[l], out);
     check_line(in.plan.lines[l], stations[l], out);
-  }
-  for (std::size_t s = 0; s < in.plan.slaves.size(); ++s) {
-    if (in.slave_line[s]) {
-      check_slave_settings(in.plan.slaves[s], in.plan.lines[*in.slave_line[s]], out);
-    }
+    check_slave_settings(in, l, out);
   }
   check_ports(in, out);
   check_transactions(in, out);

@@ -26,10 +26,10 @@ struct PartLook {
 constexpr std::array looks{
     PartLook{Part::waiting, "waiting", 0.03, "lc rgb C_SUB fs solid 1.0 noborder"},
     PartLook{Part::request, "request", 0.30, "lc rgb C_REQ fs solid 1.0 noborder"},
-    PartLook{Part::turnaround, "turnaround (slave)", 0.14,
+    PartLook{Part::turnaround, "turnaround", 0.14,
              "lc rgb C_TURN fs solid 1.0 border lc rgb C_MUTE"},
     PartLook{Part::reply, "reply", 0.30, "lc rgb C_RSP fs solid 1.0 border lc rgb C_REQ"},
-    PartLook{Part::gap, "gap (silence)", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
+    PartLook{Part::gap, "gap", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
     PartLook{Part::network, "network", 0.08, "lc rgb C_BAD fs pattern 5 border lc rgb C_BAD"},
 };
 
@@ -91,6 +91,34 @@ void add_service(const timing::Job& job, const timing::Service& service, std::si
   box.add(Part::network, net->back_typical);
 }
 
+// The shortest part that should be seen: silence, request or way through the network.
+Duration shortest_part(const timing::Queue& queue) {
+  Duration shortest = Duration::max();
+  const auto offer = [&shortest](Duration d) {
+    if (d > Duration{}) shortest = std::min(shortest, d);
+  };
+  for (const timing::Job& job : queue.jobs) {
+    if (job.times.serial) {
+      offer(job.times.serial->request);
+      offer(job.times.serial->gap);
+    } else {
+      offer(job.times.network->back_typical);
+    }
+  }
+  return shortest;
+}
+
+// From 0 until the shortest part would be too narrow to see (some 4 of 1000 pixels), but far
+// enough for three services and not beyond what was recorded.
+double window_for(const timing::Queue& queue, const std::vector<timing::Service>& trace) {
+  constexpr double widest_in_shortest_parts = 250;
+  constexpr std::size_t least_services = 3;
+  const Duration shortest = shortest_part(queue);
+  double window = shortest == Duration::max() ? 0 : widest_in_shortest_parts * to_ms(shortest);
+  window = std::max(window, to_ms(trace[std::min(least_services, trace.size()) - 1].end));
+  return nice_ceiling(std::min(window, to_ms(trace.back().end)));
+}
+
 }  // namespace
 
 std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
@@ -108,14 +136,17 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
     return figure.rows.size() - 1;
   };
   for (const timing::Job& job : queue.jobs) (void)row_of(job);  // rows in list order
-  const std::size_t shown = std::min(trace.size(), services_drawn);
-  double end = 0;
-  for (std::size_t i = 0; i < shown; ++i) {
-    const timing::Job& job = queue.jobs[trace[i].job];
-    add_service(job, trace[i], row_of(job), figure.boxes);
-    end = std::max(end, to_ms(trace[i].end));
+  const double window = window_for(queue, trace);
+  std::size_t shown = 0;
+  for (const timing::Service& service : trace) {
+    if (to_ms(service.start) >= window) break;
+    const timing::Job& job = queue.jobs[service.job];
+    add_service(job, service, row_of(job), figure.boxes);
+    ++shown;
   }
-  figure.window_ms = nice_ceiling(end);
+  std::erase_if(figure.boxes, [window](const TimelineBox& b) { return b.from_ms >= window; });
+  for (TimelineBox& box : figure.boxes) box.to_ms = std::min(box.to_ms, window);
+  figure.window_ms = window;
   figure.title = fmt::format("Bus timeline of {}: the first {} transactions", line.name, shown);
   figure.subtitle = fmt::format(
       "{}, master {}, typical durations, use {:.1f} %, all released together at 0 ms "

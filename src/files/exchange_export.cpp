@@ -118,6 +118,8 @@ Json slave_json(const model::Slave& s) {
     out["port"] = value_or(s.port, defaults::tcp_port);
     out["timeout_ns"] = value_or(s.timeout, defaults::tcp_timeout).count();
     out["retries"] = value_or(s.retries, defaults::tcp_retries);
+    out["connect_timeout_ns"] =
+        value_or(s.connect_timeout, value_or(s.timeout, defaults::tcp_timeout)).count();
     out["rtt"] = delay_json(value_or(s.rtt, defaults::rtt));
     out["connect"] =
         value_or(s.connect, model::Connect::keep) == model::Connect::keep ? "keep" : "each";

@@ -227,7 +227,7 @@ class MapReader {
     }
     point.type = *type;
     if (!failed_ && is_bit_area(point.address.area) && type->kind != model::TypeKind::boolean) {
-      bad(*c, "type", fmt::format("bool: a {} holds one bit", long_name(point.address.area)));
+      bad(*c, "type", fmt::format("bool: {} holds one bit", with_article(point.address.area)));
     }
   }
 
@@ -244,8 +244,8 @@ class MapReader {
     if (reading->area && *reading->area != point.address.area) {
       failed_ = true;
       report(c->place,
-             fmt::format("row {}: address '{}' is a {}, the area column says {}", row_number_,
-                         c->text, long_name(*reading->area), long_name(point.address.area)),
+             fmt::format("row {}: address '{}' is {}, the area column says {}", row_number_,
+                         c->text, with_article(*reading->area), long_name(point.address.area)),
              fmt::format("correct one of the two; references of {}s begin with {}",
                          long_name(point.address.area), reference_digit(point.address.area)));
       return;

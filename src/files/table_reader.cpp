@@ -261,19 +261,21 @@ std::vector<const Value*> TableReader::tables(std::string_view key) {
 void TableReader::require(std::string_view key, std::string_view remedy) {
   if (value(key) != nullptr) return;
   report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key), std::string(remedy));
+  findings_.back().about = key;
 }
 
 void TableReader::finish(const std::function<std::string(std::string_view)>& explain) {
   for (const Entry& entry : table_.entries) {
     if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
+    const auto nearest = model::nearest_name(entry.key, known_);
     std::string remedy = explain ? explain(entry.key) : std::string();
     if (remedy.empty()) {
-      const auto nearest = model::nearest_name(entry.key, known_);
       remedy = nearest ? fmt::format("write `{}`", *nearest)
                        : fmt::format("known here: {}", fmt::join(known_, ", "));
     }
     report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
            std::move(remedy));
+    if (nearest) findings_.back().about = *nearest;
   }
 }
 

@@ -132,6 +132,9 @@ std::string_view short_name(Area area) {
 std::string_view long_name(Area area) {
   return names_of(area).long_name;
 }
+std::string with_article(Area area) {
+  return fmt::format("{} {}", area == Area::input_register ? "an" : "a", long_name(area));
+}
 char reference_digit(Area area) {
   return names_of(area).digit;
 }

@@ -154,8 +154,8 @@ void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
   if (line.refused.contains("master") || line.refused.contains("via")) {
     // said already
   } else if (!line.master && !line.via) {
-    report.error(RuleCode::P06, line.place, "neither `master` nor `via` is given",
-                 "add master = \"<controller>\", or via = \"<gateway>\" for a line behind one");
+    report.missing("master", line.place, "neither `master` nor `via` is given",
+                   "add master = \"<controller>\", or via = \"<gateway>\" for a line behind one");
   } else if (line.master && line.via) {
     report.error(RuleCode::P05, line.via->place,
                  "a line has a `master` or is reached `via` a gateway, not both",
@@ -174,16 +174,16 @@ void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slav
   if (slave.refused.contains("line") || slave.refused.contains("host")) {
     // said already
   } else if (!slave.line && !slave.host) {
-    report.error(RuleCode::P06, slave.place, "neither `line` nor `host` is given",
-                 "add line = \"<line>\" and unit, or host = \"10.0.0.1\"");
+    report.missing("line", slave.place, "neither `line` nor `host` is given",
+                   "add line = \"<line>\" and unit, or host = \"10.0.0.1\"");
   } else if (slave.line && slave.host) {
     report.error(RuleCode::P05, slave.host->place,
                  "a slave is on a `line` or at a `host`, not both", "remove one of the two",
                  {{slave.line->place, "the line is here"}});
   }
   if (slave.line && !slave.unit && !slave.refused.contains("unit")) {
-    report.error(RuleCode::P06, slave.place, "`unit` is missing",
-                 "add the slave's unit address, 1 to 247: unit = 12");
+    report.missing("unit", slave.place, "`unit` is missing",
+                   "add the slave's unit address, 1 to 247: unit = 12");
   }
   resolved.slave_line.push_back(line);
 }
@@ -229,8 +229,8 @@ void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
   } else if (resolved.plan.controllers.size() == 1) {
     out.controller = 0;
   } else {
-    report.error(RuleCode::P06, copy.place, "`controller` is missing and there are several",
-                 "name the controller whose program copies");
+    report.missing("controller", copy.place, "`controller` is missing and there are several",
+                   "name the controller whose program copies");
   }
   if (out.controller && copy.from && copy.to && copy.count) {
     const MemoryLayout& layout = resolved.layouts[*out.controller];

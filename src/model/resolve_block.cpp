@@ -230,9 +230,9 @@ std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const T
       if (block->area != point->address.area) {
         report.error(
             RuleCode::P05, name.place,
-            fmt::format("point '{}' is a {}, the others are {}s: one request reads one "
+            fmt::format("point '{}' is {}, the others are {}s: one request reads one "
                         "area",
-                        point->name, long_name(point->address.area), long_name(block->area)),
+                        point->name, with_article(point->address.area), long_name(block->area)),
             "put the points of each area into a transaction of their own");
         failed = true;
         continue;

@@ -34,6 +34,11 @@ class Reporter {
                          .remedy = std::move(remedy),
                          .related = std::move(related)});
   }
+  // P06 for one key.
+  void missing(std::string_view key, Place place, std::string message, std::string remedy) {
+    error(RuleCode::P06, place, std::move(message), std::move(remedy));
+    findings_.back().about = key;
+  }
 
  private:
   Findings& findings_;

@@ -251,7 +251,7 @@ class TransactionResolver {
       if (!block) continue;
       if (!block->at && !block->points) {
         if (!block_was_refused(*block)) {
-          report.error(RuleCode::P06, block->place, "`at` is missing", "add at = <address>");
+          report.missing("at", block->place, "`at` is missing", "add at = <address>");
         }
         continue;
       }
@@ -266,12 +266,14 @@ class TransactionResolver {
   void resolve_when(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
     if (declared.refused.contains("every") || declared.refused.contains("on")) return;
     if (declared.every.has_value() == declared.on.has_value()) {
-      const bool both = declared.every.has_value();
-      report.error(both ? RuleCode::P05 : RuleCode::P06, both ? declared.on->place : declared.place,
-                   both ? "both `every` and `on` are given: that is two jobs"
-                        : "neither `every` nor `on` says when it runs",
-                   both ? "keep one of the two, or write two transactions"
-                        : "add every = \"500ms\", every = \"continuous\", or on = \"%MX40\"");
+      if (declared.every) {
+        report.error(RuleCode::P05, declared.on->place,
+                     "both `every` and `on` are given: that is two jobs",
+                     "keep one of the two, or write two transactions");
+      } else {
+        report.missing("every", declared.place, "neither `every` nor `on` says when it runs",
+                       "add every = \"500ms\", every = \"continuous\", or on = \"%MX40\"");
+      }
       return;
     }
     Trigger trigger;
@@ -327,10 +329,10 @@ class TransactionResolver {
       const RefusedKeys& refused = both ? part->refused : declared.refused;
       if (!text && refused.contains(key)) continue;
       if (!text) {
-        report.error(RuleCode::P06, both ? part->place : declared.place,
-                     fmt::format("`{}` is missing", key),
-                     is_into ? "say where the data goes, e.g. into = \"%MW100\""
-                             : "say where the data comes from, e.g. from = \"%MW300\"");
+        report.missing(key, both ? part->place : declared.place,
+                       fmt::format("`{}` is missing", key),
+                       is_into ? "say where the data goes, e.g. into = \"%MW100\""
+                               : "say where the data comes from, e.g. from = \"%MW300\"");
         continue;
       }
       place_block(*text, is_into, t, report);

@@ -31,8 +31,8 @@ struct Timeline {
   double window_ms = 0;
 };
 
-// Services of the simulation with typical durations that make a readable figure.
-inline constexpr std::size_t services_drawn = 40;
+// Services of the simulation with typical durations that a figure may need.
+inline constexpr std::size_t services_drawn = 60;
 
 // The timeline of one line of the report, or nothing if nothing was simulated on it.
 [[nodiscard]] std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,

@@ -69,6 +69,8 @@ struct PlainNumber {
 [[nodiscard]] std::string_view short_name(Area area);
 // "coil", "discrete input", "input register", "holding register"
 [[nodiscard]] std::string_view long_name(Area area);
+// "a coil", "an input register"
+[[nodiscard]] std::string with_article(Area area);
 // Reads both the short and the long name.
 [[nodiscard]] std::optional<Area> area_from(std::string_view name);
 // The leading digit of a reference: 0, 1, 3, 4.

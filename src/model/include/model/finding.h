@@ -82,6 +82,8 @@ struct Finding {
   std::string message;
   std::string remedy;
   std::vector<Related> related = {};
+  // P02 and P06: the key that was meant, or is missing; tells a slip from its consequence.
+  std::string about = {};
 };
 
 using Findings = std::vector<Finding>;
