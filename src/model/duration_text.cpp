@@ -31,7 +31,7 @@ bool is_digit(char c) {
 tl::expected<Duration, std::string> parse_duration(std::string_view text) {
   std::size_t pos = 0;
   std::int64_t whole = 0;
-  constexpr std::int64_t too_large = 1'000'000'000'000'000;
+  constexpr std::int64_t too_large = 10'000'000'000'000'000;
   for (; pos < text.size() && is_digit(text[pos]); ++pos) {
     whole = whole * 10 + (text[pos] - '0');
     if (whole > too_large) {

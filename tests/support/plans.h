@@ -1,0 +1,34 @@
+// Plans for tests: short texts in memory, read the way the program reads files.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "checks/check.h"
+#include "files/plan_loader.h"
+
+namespace greymet::test {
+
+using Files = std::map<std::string, std::string>;
+
+// Loads `plan.toml` with these other files beside it.
+[[nodiscard]] files::LoadedPlan load(const std::string& plan, Files others = {});
+
+// All findings of reading and checking, one a line: "error F02 12:34 transaction x: message".
+[[nodiscard]] std::vector<std::string> findings_of(const std::string& plan, Files others = {});
+// The same for one rule only, without its code: "error transaction x: message | remedy".
+[[nodiscard]] std::vector<std::string> findings_of_rule(const std::string& code,
+                                                        const std::string& plan, Files others = {});
+
+// A controller `kiln` with %MW and %MX, a line `north`, slaves `gauge` (complete map) and `pump`
+// (map with some registers); append [exchange] and more. Checks clean with any correct exchange.
+[[nodiscard]] std::string base_plan();
+[[nodiscard]] Files base_files();
+// base_plan() with these rows of transactions, each `{ ... }`.
+[[nodiscard]] std::string with_rows(const std::vector<std::string>& rows);
+// Replaces one text; the test fails if it is not there.
+[[nodiscard]] std::string replaced(std::string text, const std::string& what,
+                                   const std::string& with);
+
+}  // namespace greymet::test

@@ -1,0 +1,75 @@
+#include "process.h"
+
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+#include <stdexcept>
+
+extern char** environ;
+
+namespace greymet::test {
+
+namespace fs = std::filesystem;
+
+Outcome run_program(const std::string& program, const std::vector<std::string>& arguments,
+                    const std::string& folder) {
+  const TemporaryFolder captured;
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addchdir_np(&actions, folder.c_str());
+  posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, 1, captured.file("out").c_str(), O_CREAT | O_WRONLY,
+                                   0600);
+  posix_spawn_file_actions_addopen(&actions, 2, captured.file("err").c_str(), O_CREAT | O_WRONLY,
+                                   0600);
+  std::vector<std::string> words{program};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  std::vector<char*> argv;
+  for (std::string& word : words) argv.push_back(word.data());
+  argv.push_back(nullptr);
+  pid_t child = 0;
+  const int error = posix_spawn(&child, program.c_str(), &actions, nullptr, argv.data(), environ);
+  posix_spawn_file_actions_destroy(&actions);
+  if (error != 0) throw std::runtime_error("cannot start " + program);
+  int status = 0;
+  waitpid(child, &status, 0);
+  Outcome outcome;
+  outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+  outcome.out = captured.read("out");
+  outcome.err = captured.read("err");
+  return outcome;
+}
+
+TemporaryFolder::TemporaryFolder() {
+  std::string name = (fs::temp_directory_path() / "greymet-test-XXXXXX").string();
+  if (mkdtemp(name.data()) == nullptr) throw std::runtime_error("no temporary folder");
+  path_ = name;
+}
+
+TemporaryFolder::~TemporaryFolder() {
+  std::error_code ignored;
+  fs::remove_all(path_, ignored);
+}
+
+void TemporaryFolder::write(const std::string& name, const std::string& content) const {
+  fs::create_directories(fs::path(file(name)).parent_path());
+  std::ofstream(file(name), std::ios::binary) << content;
+}
+
+std::string TemporaryFolder::read(const std::string& name) const {
+  std::ostringstream text;
+  text << std::ifstream(file(name), std::ios::binary).rdbuf();
+  return text.str();
+}
+
+bool TemporaryFolder::has(const std::string& name) const {
+  return fs::exists(file(name));
+}
+
+}  // namespace greymet::test

@@ -1,0 +1,209 @@
+// The bounds: worked examples by hand, and that no simulation ever exceeds them.
+#include "timing/bounds.h"
+
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
+
+#include "model/duration_text.h"
+#include "plans.h"
+#include "queues.h"
+#include "timing/report.h"
+#include "timing/simulation.h"
+
+using namespace greymet;
+using namespace greymet::timing;
+using model::Order;
+using model::TriggerKind;
+using test::cyclic;
+
+namespace {
+
+Job random_job(bool gateway) {
+  const auto period = *rc::gen::element<std::int64_t>(40, 50, 60, 80, 100, 120, 150);
+  const auto phase = *rc::gen::inRange<std::int64_t>(0, 2 * period);
+  const auto shortest = *rc::gen::inRange<std::int64_t>(1, 8);
+  const auto longest = shortest + *rc::gen::inRange<std::int64_t>(0, 12);
+  Job job = gateway ? test::behind_gateway(period, phase, *rc::gen::inRange<std::int64_t>(0, 6),
+                                           shortest, longest)
+                    : test::job(TriggerKind::cyclic, period, phase, shortest, longest, longest);
+  switch (*rc::gen::inRange(0, 8)) {
+    case 0: job.kind = TriggerKind::continuous; break;
+    case 1: job.kind = TriggerKind::on_bit; break;
+    case 2:
+      job.kind = TriggerKind::on_start;
+      job.period = Duration(0);
+      break;
+    default: break;
+  }
+  return job;
+}
+
+std::vector<Job> random_jobs(bool gateway) {
+  std::vector<Job> jobs;
+  const auto count = *rc::gen::inRange(1, 6);
+  for (int i = 0; i < count; ++i) jobs.push_back(random_job(gateway));
+  return jobs;
+}
+
+bool runs_once_at_start(const TimingModel& timing) {
+  for (const Queue& queue : timing.queues) {
+    for (const Job& job : queue.jobs) {
+      if (job.kind == TriggerKind::on_start) return true;
+    }
+  }
+  return false;
+}
+
+void never_exceeded(const TimingModel& timing) {
+  const auto bounds = bounds_of(timing);
+  SimulationOptions options;
+  options.horizon = Duration(4000);
+  for (const Durations durations :
+       {Durations::longest, Durations::typical, Durations::random, Durations::random}) {
+    options.durations = durations;
+    options.seed = *rc::gen::arbitrary<std::uint64_t>();
+    const auto result = simulate(timing, options);
+    for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+      for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
+        const JobStatistics& s = result[q].jobs[j];
+        if (s.completed == 0) continue;
+        if (bounds[q][j].response) RC_ASSERT(s.response_max <= *bounds[q][j].response);
+        // what runs once at start is left out of the intervals of continuous jobs
+        const bool continuous = timing.queues[q].jobs[j].kind == TriggerKind::continuous;
+        if (continuous && runs_once_at_start(timing)) continue;
+        if (bounds[q][j].interval) RC_ASSERT(s.longest_interval <= *bounds[q][j].interval);
+      }
+    }
+  }
+}
+
+}  // namespace
+
+TEST_CASE("one queue: the sum of all, and the continuous one that has just begun") {
+  Job sweep = cyclic(1, 0, 9);
+  sweep.kind = TriggerKind::continuous;
+  const auto bounds =
+      bounds_of(test::one_queue({cyclic(100, 0, 10), cyclic(200, 0, 20), sweep}, Order::due, 5));
+  // (10 + 5) + (20 + 5) + (9 + 5)
+  CHECK(bounds[0][0].response == Duration(54));
+  CHECK(bounds[0][1].response == Duration(54));
+  CHECK(bounds[0][0].interval == Duration(154));
+  CHECK_FALSE(bounds[0][2].response.has_value());
+  // L = 14 + (1 + ceil(L/100)) 15 + (1 + ceil(L/200)) 25: 14 + 30 + 50 = 94, and ceil stays 1
+  CHECK(bounds[0][2].interval == Duration(94));
+}
+
+TEST_CASE("a continuous job on a full line has no bound") {
+  Job sweep = cyclic(1, 0, 9);
+  sweep.kind = TriggerKind::continuous;
+  const auto bounds = bounds_of(test::one_queue({cyclic(10, 0, 10), sweep}));
+  CHECK_FALSE(bounds[0][1].interval.has_value());
+}
+
+TEST_CASE("behind a gateway a foreign request may go before each of ours") {
+  // A has 10 x 20 ms, B 1 x 20 ms: 400 ms, where the plain sum says 220
+  TimingModel timing;
+  test::add_gateway_queue(timing, 0, 1,
+                          std::vector<Job>(10, test::behind_gateway(1000, 0, 0, 20, 20)));
+  test::add_gateway_queue(timing, 1, 1, {test::behind_gateway(1000, 0, 0, 20, 20)});
+  const auto bounds = bounds_of(timing);
+  CHECK(bounds[0][9].response == Duration(400));
+  CHECK(bounds[1][0].response == Duration(40));
+  // B asking without pause makes A wait before each request: far above the plain sum
+  timing.queues[1].jobs[0].kind = TriggerKind::continuous;
+  SimulationOptions options;
+  options.horizon = Duration(50'000);
+  const auto seen = simulate(timing, options)[0].jobs[9].response_max;
+  CHECK(seen > Duration(220));
+  CHECK(seen <= Duration(400));
+}
+
+TEST_CASE("with several requests under way, that many may be ahead") {
+  TimingModel timing;
+  test::add_gateway_queue(timing, 0, 3,
+                          std::vector<Job>(4, test::behind_gateway(1000, 0, 4, 20, 20)));
+  // 4 x 24 + 3 x 24
+  CHECK(bounds_of(timing)[0][0].response == Duration(168));
+}
+
+TEST_CASE("no run exceeds the bound: one queue, any order, any kind of job") {
+  rc::prop("response and interval", [] {
+    never_exceeded(test::one_queue(random_jobs(false), *rc::gen::element(Order::due, Order::list),
+                                   *rc::gen::element<std::int64_t>(0, 3, 7)));
+  });
+}
+
+TEST_CASE("no run exceeds the bound: several masters behind a gateway") {
+  rc::prop("response and interval", [] {
+    TimingModel timing;
+    const auto masters = *rc::gen::inRange(1, 3);
+    for (int m = 0; m <= masters; ++m) {
+      test::add_gateway_queue(timing, static_cast<std::size_t>(m),
+                              *rc::gen::inRange<std::int64_t>(1, 3), random_jobs(true));
+    }
+    timing.in_flight_limit.assign(static_cast<std::size_t>(masters) + 1, std::nullopt);
+    never_exceeded(timing);
+  });
+}
+
+TEST_CASE("no run exceeds the bound: connections under a common limit") {
+  rc::prop("response", [] {
+    TimingModel timing;
+    for (int q = 0; q < 3; ++q) {
+      TimingModel one = test::one_queue(random_jobs(false));
+      one.queues[0].kind = QueueKind::tcp;
+      one.queues[0].line.reset();
+      timing.queues.push_back(one.queues[0]);
+    }
+    timing.in_flight_limit.assign(1, *rc::gen::inRange<std::int64_t>(1, 3));
+    never_exceeded(timing);
+  });
+}
+
+TEST_CASE("the exact bound for the plan's own phases holds for every shorter duration") {
+  rc::prop("random durations", [] {
+    std::vector<Job> jobs;
+    const auto count = *rc::gen::inRange(1, 6);
+    for (int i = 0; i < count; ++i) {
+      Job job = random_job(false);
+      job.kind = TriggerKind::cyclic;
+      job.period = std::max(job.period, Duration(40));
+      jobs.push_back(job);
+    }
+    const TimingModel timing =
+        test::one_queue(std::move(jobs), Order::due, *rc::gen::element<std::int64_t>(0, 5));
+    SimulationOptions options;
+    options.horizon = Duration(20'000);
+    const auto exact = simulate(timing, options)[0];
+    RC_PRE(exact.complete);
+    for (const JobStatistics& s : exact.jobs) RC_PRE(s.missed == 0U);
+    options.durations = Durations::random;
+    options.seed = *rc::gen::arbitrary<std::uint64_t>();
+    const auto random = simulate(timing, options)[0];
+    for (std::size_t j = 0; j < exact.jobs.size(); ++j) {
+      RC_ASSERT(random.jobs[j].response_max <= exact.jobs[j].response_max);
+      RC_ASSERT(random.jobs[j].missed == 0U);
+    }
+  });
+}
+
+TEST_CASE("the report is exact where it may be, and shows both bounds") {
+  const auto loaded = test::load(
+      test::with_rows(
+          {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s" })",
+           R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s", phase = "500ms" })"}),
+      test::base_files());
+  const auto report = analyse(loaded.plan, 0, {});
+  REQUIRE(report.lines.size() == 1);
+  const auto& line = report.lines[0];
+  CHECK(line.simulation_complete);
+  const auto& a = line.transactions[0];
+  const auto& b = line.transactions[1];
+  CHECK(a.response_bound == a.longest);  // never meets b
+  CHECK(a.response_bound_any_phase == a.longest + b.longest);
+  CHECK(a.interval_bound == Duration(std::chrono::seconds(1)) + a.longest);
+  CHECK(line.round == a.longest + b.longest);
+  CHECK(line.utilisation_percent ==
+        Approx(model::to_ms(a.longest + b.longest) / 10));
+}

@@ -1,0 +1,181 @@
+// Every row of the table of outcomes, by arithmetic written here.
+#include "timing/transaction_times.h"
+#include "timing/timing_model.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+#include "model/duration_text.h"
+#include "plans.h"
+
+using namespace greymet;
+using model::to_ms;
+
+namespace {
+
+// Times of the first transaction of a plan.
+timing::TransactionTimes times_of(const std::string& plan) {
+  const auto loaded = test::load(plan, test::base_files());
+  for (const auto& f : loaded.findings) UNSCOPED_INFO(f.message);
+  const auto times = timing::transaction_times(loaded.plan, loaded.plan.transactions.at(0));
+  REQUIRE(times.has_value());
+  return *times;
+}
+
+std::string serial_plan(const std::string& line, const std::string& slave,
+                        const std::string& what) {
+  return "[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n\"%MW\" = { kind = \"word\", "
+         "count = 500 }\n"
+         "\"%MX\" = { kind = \"bit\", count = 500 }\n"
+         "[line.l]\nmaster = \"c\"\n" +
+         line + "\n[slave.s]\nline = \"l\"\n" + slave +
+         "\n[exchange]\ntransactions = [ { name = \"t\", slave = \"s\", every = \"1s\", " + what +
+         " } ]\n";
+}
+
+constexpr const char* read_10 = "fc = 3, at = 0, count = 10, into = \"%MW0\"";
+constexpr double tolerance = 2e-6;  // each part is rounded up to a whole nanosecond
+
+}  // namespace
+
+TEST_CASE("the worked example: 9600 baud 8E1, ten registers, reply after 10 ms") {
+  const auto times = times_of(
+      serial_plan("mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\ntimeout = \"5s\"\nretries = 2",
+                  "unit = 1\nreply = { typical = \"10ms\", max = \"10ms\" }", read_10));
+  const double t_char = 11.0 / 9600 * 1000;
+  CHECK(to_ms(times.typical) ==
+        Approx(8 * t_char + 10 + 25 * t_char + 3.5 * t_char).margin(tolerance));
+  CHECK(std::round(to_ms(times.typical) * 1000) / 1000 == 51.823);
+  CHECK(times.request_bytes == 8);
+  CHECK(times.reply_bytes == 25);
+  // silent: 3 x (request + 5 s + gap) = 3 x (9.1667 + 5000 + 4.0104)
+  CHECK(to_ms(*times.silent) == Approx(3 * (8 * t_char + 5000 + 3.5 * t_char)).margin(tolerance));
+  CHECK(std::round(to_ms(*times.silent)) == 15040);
+  // exception: 5 bytes instead of 25
+  CHECK(to_ms(times.longest - times.exception_longest) == Approx(20 * t_char).margin(tolerance));
+}
+
+TEST_CASE("gaps: fixed above 19200 baud, none in ASCII, pauses where they are longer") {
+  const std::string slave = "unit = 1\nreply = { typical = \"1ms\", max = \"30ms\" }";
+  const auto gap = [&](const std::string& line, const std::string& more = "") {
+    return to_ms(times_of(serial_plan(line, slave + more, read_10)).serial->gap);
+  };
+  CHECK(gap("mode = \"rtu\"\nbaud = 19200\nformat = \"8E1\"") ==
+        Approx(3.5 * 11 / 19.2).margin(tolerance));
+  CHECK(gap("mode = \"rtu\"\nbaud = 38400\nformat = \"8E1\"") == 1.75);
+  CHECK(gap("mode = \"ascii\"\nbaud = 9600\nformat = \"7E1\"") == 0);
+  CHECK(gap("mode = \"rtu\"\nbaud = 38400\nformat = \"8E1\"\npause = \"4ms\"") == 4);
+  CHECK(gap("mode = \"rtu\"\nbaud = 38400\nformat = \"8E1\"\npause = \"4ms\"",
+            "\npause = \"6ms\"") == 6);
+  CHECK(gap("mode = \"rtu\"\nbaud = 38400\nformat = \"8E1\"\npause = \"1ms\"") == 1.75);
+}
+
+TEST_CASE("a reply never starts before the end of the frame gap") {
+  const auto times =
+      times_of(serial_plan("mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"",
+                           "unit = 1\nreply = { typical = \"1ms\", max = \"2ms\" }", read_10));
+  const double t35 = 3.5 * 11 / 9.6;
+  CHECK(to_ms(times.serial->turnaround_typical) == Approx(t35).margin(tolerance));
+  CHECK(to_ms(times.serial->turnaround_longest) == Approx(t35).margin(tolerance));
+}
+
+TEST_CASE("ASCII sends two characters a byte, and frames") {
+  const auto times =
+      times_of(serial_plan("mode = \"ascii\"\nbaud = 9600\nformat = \"7E1\"",
+                           "unit = 1\nreply = { typical = \"10ms\", max = \"10ms\" }", read_10));
+  CHECK(times.request_bytes == 17);
+  CHECK(times.reply_bytes == 51);
+  CHECK(to_ms(times.typical) == Approx((17 + 51) * 10 / 9.6 + 10).margin(tolerance));
+}
+
+TEST_CASE("a broadcast waits for nobody, but for the turnaround") {
+  const std::string line = "mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"";
+  const std::string what = "fc = 16, at = 0, count = 2, from = \"%MW0\"";
+  auto times = times_of(serial_plan(line, "unit = 0", what));
+  CHECK(to_ms(times.longest) == Approx(13 * 11 / 9.6 + 100).margin(tolerance));
+  CHECK(times.reply_bytes == 0);
+  CHECK_FALSE(times.silent.has_value());
+  times = times_of(serial_plan(line + "\nturnaround = \"1ms\"", "unit = 0", what));
+  CHECK(to_ms(times.longest) == Approx(13 * 11 / 9.6 + 3.5 * 11 / 9.6).margin(tolerance));
+}
+
+TEST_CASE("direct TCP: round trip and reply, each connection one more round trip") {
+  const auto plan = [](const std::string& more) {
+    return "[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n\"%MW\" = { kind = \"word\", "
+           "count = 500 }\n"
+           "[slave.s]\nhost = \"10.0.0.1\"\nreply = { typical = \"3ms\", max = \"20ms\" }\n"
+           "rtt = { typical = \"1ms\", max = \"4ms\" }\ntimeout = \"500ms\"\nretries = 1\n" +
+           more +
+           "\n[exchange]\ntransactions = [ { name = \"t\", slave = \"s\", every = \"1s\", fc = 3, "
+           "at = 0, count = 10, into = \"%MW0\" } ]\n";
+  };
+  auto times = times_of(plan(""));
+  CHECK(to_ms(times.typical) == 4);
+  CHECK(to_ms(times.longest) == 24);
+  CHECK(to_ms(*times.silent) == 1000);
+  CHECK(to_ms(times.failed_attempt) == 500);
+  CHECK(times.request_bytes == 12);
+  CHECK(times.reply_bytes == 29);
+  CHECK_FALSE(times.default_reply);
+  times = times_of(plan("connect = \"each\"\npause = \"2ms\""));
+  CHECK(to_ms(times.typical) == 1 + 1 + 3 + 2);
+  CHECK(to_ms(times.longest) == 4 + 4 + 20 + 2);
+}
+
+TEST_CASE("a peer answers within two of its scans; defaults are marked") {
+  const std::string text =
+      "[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n\"%MW\" = { kind = \"word\", count "
+      "= 500 }\n"
+      "[controller.p]\nscan = \"8ms\"\naddress = \"10.0.0.2\"\nanswers = [ { timeout = \"300ms\", "
+      "retries = 2 } ]\n"
+      "[exchange]\ntransactions = [ { name = \"t\", controller = \"c\", slave = \"p\", every = "
+      "\"1s\", fc = 3, at = 0, count = 10, into = \"%MW0\" } ]\n";
+  const auto times = times_of(text);
+  CHECK(to_ms(times.typical) == 1 + 8);
+  CHECK(to_ms(times.longest) == 5 + 16);
+  CHECK(to_ms(*times.silent) == 900);
+  CHECK_FALSE(times.default_reply);
+  const auto marked =
+      times_of(serial_plan("mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"", "unit = 1", read_10));
+  CHECK(marked.default_reply);
+  CHECK(to_ms(marked.serial->turnaround_typical) == 10);
+  CHECK(to_ms(marked.serial->turnaround_longest) == 50);
+}
+
+TEST_CASE("through a gateway: the network, the box and the serial time") {
+  const auto plan = [](const std::string& gateway) {
+    return "[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n\"%MW\" = { kind = \"word\", "
+           "count = 500 }\n"
+           "[gateway.g]\nhost = \"10.0.0.9\"\n" +
+           gateway +
+           "\n[line.l]\nvia = \"g\"\nmode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\ntimeout = "
+           "\"500ms\"\nretries = 1\n"
+           "[slave.s]\nline = \"l\"\nunit = 1\nreply = { typical = \"10ms\", max = \"30ms\" }\n"
+           "[exchange]\ntransactions = [ { name = \"t\", slave = \"s\", every = \"1s\", fc = 3, at "
+           "= 0, count = 10, into = \"%MW0\" } ]\n";
+  };
+  const double t_char = 11 / 9.6;
+  const double serial = 8 * t_char + 30 + 25 * t_char + 3.5 * t_char;
+  auto times = times_of(plan("timeout = \"4s\"\ndelay = { typical = \"2ms\", max = \"8ms\" }"));
+  CHECK(to_ms(times.longest) == Approx(5 + 8 + serial).margin(tolerance));
+  CHECK(to_ms(times.serial_longest()) == Approx(serial).margin(tolerance));
+  CHECK(times.request_bytes == 12);
+  // the gateway gives up after two tries and says so
+  const double gives_up = 5 + 8 + 2 * (8 * t_char + 500 + 3.5 * t_char);
+  CHECK(to_ms(*times.silent) == Approx(gives_up).margin(tolerance));
+  // a master that is less patient gives up first
+  times = times_of(plan("timeout = \"700ms\""));
+  CHECK(to_ms(*times.silent) == 700);
+  // a transparent gateway says nothing: the master waits, as often as it tries
+  times = times_of(plan("timeout = \"700ms\"\nretries = 1\nframing = \"rtu\""));
+  CHECK(to_ms(*times.silent) == 1400);
+  CHECK(times.request_bytes == 8);
+}
+
+TEST_CASE("what a time needs and is missing leaves it out") {
+  const auto loaded =
+      test::load(serial_plan("mode = \"rtu\"\nformat = \"8E1\"", "unit = 1", read_10));
+  CHECK_FALSE(timing::transaction_times(loaded.plan, loaded.plan.transactions[0]).has_value());
+  CHECK(timing::build_timing_model(loaded.plan).queues[0].jobs.empty());
+}
