@@ -158,7 +158,11 @@ class MemoryRules {
 
   void compare(std::size_t c, const Use& use, UseKind other_kind, const Furthest& others) {
     const bool statuses = use.kind == UseKind::status || other_kind == UseKind::status;
-    const Use* other = statuses ? others.overlapping_any(use) : others.overlapping(use);
+    // owners of a heartbeat and of a transaction are counted apart: they are never the same
+    const bool one_heartbeat =
+        (use.kind == UseKind::heartbeat) != (other_kind == UseKind::heartbeat);
+    const Use* other =
+        statuses || one_heartbeat ? others.overlapping_any(use) : others.overlapping(use);
     if (other == nullptr) return;
     const auto kinds = [&](UseKind a, UseKind b) {
       return (use.kind == a && other_kind == b) || (use.kind == b && other_kind == a);

@@ -76,11 +76,12 @@ class Builder {
   // Moves the place behind byte `i`; a field begins behind a delimiter or a line break.
   void follow(std::string_view text, std::size_t i) {
     const char c = text[i];
+    if (c == '"') quoted_ = !quoted_;
     const bool crlf = c == '\r' && i + 1 < text.size() && text[i + 1] == '\n';
     if (c == '\n' || (c == '\r' && !crlf)) {
       ++line_;
       column_ = 1;
-      if (row_.empty()) field_start_ = {file_, line_, column_};
+      if (row_.empty() && !quoted_) field_start_ = {file_, line_, column_};
     } else if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80) {
       ++column_;
     }
@@ -101,6 +102,7 @@ class Builder {
   std::uint32_t column_ = 1;
   model::Place field_start_{file_, 1, 1};
   bool field_ended_ = false;
+  bool quoted_ = false;
   std::vector<Cell> row_;
   CsvTable table_;
 };

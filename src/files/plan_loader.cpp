@@ -80,6 +80,11 @@ class Loader {
   std::optional<std::uint32_t> open(const model::Located<std::string>& name,
                                     const std::string& subject, std::size_t limit) {
     const std::string path = name.value.starts_with("/") ? name.value : folder_ + name.value;
+    if (path == path_) {
+      report(RuleCode::P07, name.place, subject, fmt::format("'{}' is the plan itself", name.value),
+             "name the CSV or model file that belongs here");
+      return std::nullopt;
+    }
     const auto known = index_of_.find(path);
     if (known != index_of_.end()) return known->second;
     auto content = name.value.size() > longest_path

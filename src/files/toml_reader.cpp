@@ -104,7 +104,9 @@ std::string_view word_at(std::string_view line, std::size_t at) {
 
 // The cure for the common slips; a general one else.
 std::string hint_for(std::string_view description, std::string_view line, std::size_t at) {
-  const std::string_view word = word_at(line, at > 0 ? at - 1 : 0);
+  // The parser stops inside the word, or just behind it.
+  const bool behind = at > 0 && (at >= line.size() || line[at] == ' ' || line[at] == '\r');
+  const std::string_view word = word_at(line, behind ? at - 1 : at);
   const auto ends_with_any = [word](std::initializer_list<std::string_view> tails) {
     return std::any_of(tails.begin(), tails.end(),
                        [word](auto tail) { return word.ends_with(tail); });
@@ -125,7 +127,11 @@ std::string hint_for(std::string_view description, std::string_view line, std::s
     return fmt::format("a hexadecimal number is written \"{}\" in quotes, or 0x{}", word,
                        word.substr(0, word.size() - 1));
   }
-  if (!word.empty() && !begins_with_digit && description.find("value") != std::string_view::npos) {
+  const std::string_view before =
+      word.empty() ? std::string_view()
+                   : trimmed(line.substr(0, static_cast<std::size_t>(word.data() - line.data())));
+  const bool is_value = before.ends_with('=') || before.ends_with('[') || before.ends_with(',');
+  if (!begins_with_digit && is_value) {
     return fmt::format("texts are written in quotes: \"{}\"", word);
   }
   return "correct this place; the rest of the file has not been read";
@@ -182,21 +188,34 @@ class DuplicateMender {
            block ? "write the transactions as rows of one list, or all of them as blocks"
                  : "join the two tables, or give one of them another name");
     if (!block) again.resize(1);
-    for (auto it = again.rbegin(); it != again.rend(); ++it) {
-      const std::string_view line = lines.line(*it);
-      const std::string name = fmt::format("{}{}", duplicate_key, count_);
-      text_.replace(static_cast<std::size_t>(line.data() - text_.data()), line.size(),
-                    block ? "[[" + name + "]]" : "[" + name + "]");
+    // from the last on, so that the places of the others stay right
+    std::vector<std::pair<std::size_t, std::size_t>> spans;
+    for (std::uint32_t n : again) {
+      const std::string_view line = lines.line(n);
+      spans.emplace_back(static_cast<std::size_t>(line.data() - text_.data()), line.size());
+    }
+    const std::string name = fmt::format("{}{}", duplicate_key, count_);
+    for (auto it = spans.rbegin(); it != spans.rend(); ++it) {
+      text_.replace(it->first, it->second, block ? "[[" + name + "]]" : "[" + name + "]");
     }
   }
 
   bool mend_key(std::string_view line, std::size_t end, std::size_t line_start, Place place) {
-    while (end > 0 && (line[end - 1] == ' ' || line[end - 1] == '\t')) --end;
+    // The parser points at the value: the key stands before the '=' in front of it.
+    const auto skip_blanks = [&] {
+      while (end > 0 && (line[end - 1] == ' ' || line[end - 1] == '\t')) --end;
+    };
+    skip_blanks();
+    if (end == 0 || line[end - 1] != '=') return false;
+    --end;
+    skip_blanks();
     std::size_t first = end;
     while (first > 0 && is_bare(line[first - 1])) --first;
     if (first == end) return false;
     const std::string name(line.substr(first, end - first));
-    place.column -= static_cast<std::uint32_t>(place.column > end - first ? end - first : 0);
+    place.column = static_cast<std::uint32_t>(
+        1 + std::count_if(line.begin(), line.begin() + static_cast<std::ptrdiff_t>(first),
+                          [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
     // Same length, so that places behind it stay right; our keys are lower-case, so this is none.
     std::string other(name.size(), 'A');
     int rest = count_;

@@ -204,6 +204,5 @@ TEST_CASE("the report is exact where it may be, and shows both bounds") {
   CHECK(a.response_bound_any_phase == a.longest + b.longest);
   CHECK(a.interval_bound == Duration(std::chrono::seconds(1)) + a.longest);
   CHECK(line.round == a.longest + b.longest);
-  CHECK(line.utilisation_percent ==
-        Approx(model::to_ms(a.longest + b.longest) / 10));
+  CHECK(line.utilisation_percent == Approx(model::to_ms(a.longest + b.longest) / 10));
 }

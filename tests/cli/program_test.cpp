@@ -1,0 +1,214 @@
+// The built program on files in a temporary folder: what it prints, where, and how it ends.
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include <filesystem>
+
+#include "plans.h"
+#include "process.h"
+
+using namespace greymet;
+using test::Outcome;
+using Json = nlohmann::json;
+
+namespace {
+
+const std::string row =
+    R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })";
+
+// A folder with a plan and its maps.
+class Site : public test::TemporaryFolder {
+ public:
+  explicit Site(const std::string& plan) {
+    write("plan.toml", plan);
+    for (const auto& [name, text] : test::base_files()) write(name, text);
+  }
+  Outcome run(const std::vector<std::string>& arguments) const {
+    return test::run_program(GREYMET_PROGRAM, arguments, path());
+  }
+};
+
+std::string good_plan() {
+  return test::with_rows({row});
+}
+std::string with_error() {
+  return test::with_rows({test::replaced(row, "count = 8", "count = 140")});
+}
+
+}  // namespace
+
+TEST_CASE("a good plan gets silence and status 0") {
+  const Site site(good_plan());
+  const Outcome check = site.run({"check", "plan.toml"});
+  CHECK(check.status == 0);
+  CHECK(check.out ==
+        "plan.toml: 1 transactions, 2 slaves, 1 lines, 0 connections checked: nothing to report\n");
+  CHECK(check.err.empty());
+}
+
+TEST_CASE("a finding shows its place, its line with a caret, and its remedy") {
+  const Site site(with_error());
+  const Outcome check = site.run({"check", "plan.toml"});
+  CHECK(check.status == 1);
+  CHECK(
+      check.out ==
+      "plan.toml:25:58: error F02: transaction t: asks for 140 registers; one request carries at "
+      "most 125\n"
+      "    25 |  { name = \"t\", slave = \"gauge\", fc = 3, at = 0, count = 140, into = \"%MW0\", "
+      "every = \"1s\" },\n"
+      "       |                                                         ^\n"
+      "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
+      "plan.toml: 1 transactions, 2 slaves, 1 lines, 0 connections checked: 1 error, no "
+      "warnings, no notes\n");
+}
+
+TEST_CASE("the JSON of check is one document, whatever happened") {
+  const Site site(with_error());
+  Outcome check = site.run({"check", "plan.toml", "--json"});
+  CHECK(check.status == 1);
+  CHECK(Json::parse(check.out)["findings"][0]["rule"] == "F02");
+  check = site.run({"check", "--format", "json", "nowhere.toml"});
+  CHECK(check.status == 2);
+  CHECK(Json::parse(check.out)["findings"][0]["message"] ==
+        "cannot be read: No such file or directory");
+  site.write("bad.toml", "a = 500ms\n");
+  check = site.run({"check", "bad.toml", "--json"});
+  CHECK(check.status == 2);
+  CHECK(Json::parse(check.out)["findings"][0]["rule"] == "P01");
+}
+
+TEST_CASE("rules can be picked, wrong ones are refused") {
+  const Site site(with_error());
+  CHECK(site.run({"check", "plan.toml", "--rules", "M"}).status == 0);
+  CHECK(site.run({"check", "plan.toml", "--rules", "F02"}).status == 1);
+  const Outcome wrong = site.run({"check", "plan.toml", "--rules", "F,Q9"});
+  CHECK(wrong.status == 2);
+  CHECK(wrong.err ==
+        "greymet: --rules 'Q9' is neither a family nor a rule; write e.g. --rules F,M02\n");
+}
+
+TEST_CASE("wrong usage is one line and status 2") {
+  const Site site(good_plan());
+  const std::vector<std::vector<std::string>> wrong{{},
+                                                    {"chek", "plan.toml"},
+                                                    {"check"},
+                                                    {"check", "plan.toml", "--formt"},
+                                                    {"check", "plan.toml", "--format", "xml"},
+                                                    {"export", "plan.toml"},
+                                                    {"timing", "plan.toml", "extra"}};
+  for (const auto& arguments : wrong) {
+    const Outcome outcome = site.run(arguments);
+    INFO(outcome.err);
+    CHECK(outcome.status == 2);
+    CHECK(outcome.out.empty());
+    CHECK(outcome.err.substr(0, 9) == "greymet: ");
+  }
+  CHECK(site.run({"--help"}).status == 0);
+  CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
+  CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");
+}
+
+TEST_CASE("hostile files end with a message and the right status") {
+  const Site site(good_plan());
+  site.write("empty.toml", "");
+  site.write("binary.toml", std::string("\x7F"
+                                        "ELF\0\1\2",
+                                        7));
+  site.write("deep.toml", "x = " + std::string(100'000, '['));
+  std::string key(400'000, 'a');
+  for (std::size_t i = 1; i < key.size(); i += 2) key[i] = '.';
+  site.write("key.toml", key + " = 1\n");
+  std::filesystem::create_directory(site.file("folder.toml"));
+  site.write("self.toml", test::replaced(good_plan(), "gauge.csv", "self.toml"));
+  CHECK(site.run({"check", "empty.toml"}).status == 0);
+  CHECK(site.run({"check", "binary.toml"}).status == 2);
+  CHECK(site.run({"check", "deep.toml"}).status == 2);
+  CHECK(site.run({"check", "key.toml"}).status == 2);
+  CHECK(site.run({"check", "folder.toml"})
+            .out.find("folder.toml: error P01: plan: cannot be read: is a directory") == 0);
+  CHECK(site.run({"check", "folder.toml"}).status == 2);
+  CHECK(site.run({"check", "self.toml"}).status == 1);
+  CHECK(site.run({"check", "/dev/zero"}).status == 2);
+}
+
+TEST_CASE("timing prints the table, and writes results and figures") {
+  const Site site(good_plan());
+  Outcome timing = site.run({"timing", "plan.toml"});
+  CHECK(timing.status == 0);
+  CHECK(timing.out.find("north  rtu 19200 8E1, master kiln\n") == 0);
+  // 8 + 21 characters at 0.572917 ms + 5 ms + 2.005 ms = 23.62 ms; longest with 20 ms 38.62 ms
+  CHECK(timing.out.find(
+            "  t            3    8  21    23.62   38.62   1000.0   38.62    38.62  1013.2\n") !=
+        std::string::npos);
+  for (std::size_t from = 0; from < timing.out.size();) {
+    const std::size_t end = timing.out.find('\n', from);
+    CHECK(end - from <= 90);
+    from = end + 1;
+  }
+  timing = site.run({"timing", "plan.toml", "--json", "-o", "out"});
+  CHECK(timing.status == 0);
+  CHECK(Json::parse(timing.out)["lines"][0]["transactions"][0]["request_bytes"] == 8);
+  CHECK(timing.err.find("wrote out/timeline-north.svg") != std::string::npos);
+  CHECK(site.read("out/timeline-north.png").substr(1, 3) == "PNG");
+  CHECK(Json::parse(site.read("out/timing.json")) == Json::parse(timing.out));
+  site.write("out/timing.json", "mine");
+  timing = site.run({"timing", "plan.toml", "-o", "out"});
+  CHECK(timing.status == 3);
+  CHECK(timing.err.find("was changed since greymet wrote it; --force overwrites it") !=
+        std::string::npos);
+  CHECK(site.run({"timing", "plan.toml", "-o", "out", "--force"}).status == 0);
+  CHECK(site.run({"timing", "plan.toml", "-o", "plan.toml/x"}).status == 3);
+}
+
+TEST_CASE("commands other than check stop at P errors and go on over others") {
+  const Site site(with_error());
+  const Outcome timing = site.run({"timing", "plan.toml"});
+  CHECK(timing.status == 0);
+  CHECK(timing.err ==
+        "greymet: plan.toml has 1 error that `greymet check plan.toml` explains; going on\n");
+  site.write("typo.toml", test::replaced(good_plan(), "\"gauge\", fc", "\"gouge\", fc"));
+  const Outcome typo = site.run({"timing", "typo.toml"});
+  CHECK(typo.status == 2);
+  CHECK(typo.out.empty());
+  CHECK(typo.err.find("typo.toml:25:25: error P03: transaction t: unknown slave 'gouge'") == 0);
+}
+
+TEST_CASE("export writes the exchange, and refuses while check has errors") {
+  const Site site(good_plan());
+  const Outcome done = site.run({"export", "plan.toml", "-o", "out"});
+  CHECK(done.status == 0);
+  const Json exchange = Json::parse(site.read("out/exchange.json"));
+  CHECK(done.out.find(exchange["fingerprint"].get<std::string>()) != std::string::npos);
+  CHECK(site.read("out/exchange.csv").find("1,t,kiln,gauge,12,north") != std::string::npos);
+  site.write("plan.toml", with_error());
+  const Outcome refused = site.run({"export", "plan.toml", "-o", "other"});
+  CHECK(refused.status == 1);
+  CHECK(refused.err.find("nothing is exported while check reports an error") != std::string::npos);
+  CHECK_FALSE(site.has("other"));
+}
+
+TEST_CASE("demo writes its plans and goes through every step") {
+  const test::TemporaryFolder folder;
+  const auto run = [&](const std::vector<std::string>& arguments) {
+    return test::run_program(GREYMET_PROGRAM, arguments, folder.path());
+  };
+  const Outcome demo = run({"demo", "d"});
+  CHECK(demo.status == 0);
+  for (const char* file :
+       {"d/maltings.toml", "d/draft.toml", "d/maps/burner.csv", "d/models/mid.toml",
+        "d/results/exchange.json", "d/results/exchange.csv", "d/results/timing.json",
+        "d/results/timeline-north.png", "d/results/timeline-roof-tcp.svg"}) {
+    INFO(file);
+    CHECK(folder.has(file));
+  }
+  CHECK(demo.out.find("== 4. The exchange for download") != std::string::npos);
+  CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
+                      "checked: nothing to report") != std::string::npos);
+  CHECK(folder.read("d/maltings.toml") ==
+        test::run_program("/bin/cat", {std::string(GREYMET_EXAMPLES) + "/maltings.toml"}, "/").out);
+  CHECK(run({"demo", "d"}).status == 0);  // again, over its own files
+  folder.write("d/maltings.toml", "mine");
+  const Outcome kept = run({"demo", "d"});
+  CHECK(kept.status == 3);
+  CHECK(folder.read("d/maltings.toml") == "mine");
+}

@@ -1,0 +1,101 @@
+#include "figures/timeline.h"
+
+#include <catch2/catch.hpp>
+
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::figures;
+
+namespace {
+
+struct Drawn {
+  files::LoadedPlan loaded;
+  timing::TimingReport report;
+};
+
+Drawn drawn() {
+  Drawn d;
+  d.loaded = test::load(
+      test::with_rows(
+          {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "200ms" })",
+           R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "200ms" })"}),
+      test::base_files());
+  d.report = timing::analyse(d.loaded.plan, services_drawn, {});
+  return d;
+}
+
+}  // namespace
+
+TEST_CASE("a timeline has the parts of each transaction one behind the other") {
+  const Drawn d = drawn();
+  const auto figure = timeline_of(d.loaded.plan, d.report, d.report.lines[0]);
+  REQUIRE(figure.has_value());
+  CHECK(figure->rows == std::vector<std::string>{"gauge (12)", "pump (13)"});
+  std::vector<TimelineBox> first;
+  for (const TimelineBox& box : figure->boxes) {
+    if (box.row == 0 && first.size() < 4) first.push_back(box);
+  }
+  REQUIRE(first.size() == 4);
+  CHECK(first[0].part == Part::request);
+  CHECK(first[1].part == Part::turnaround);
+  CHECK(first[2].part == Part::reply);
+  CHECK(first[3].part == Part::gap);
+  CHECK(first[0].from_ms == 0);
+  // 8 characters of 11 bits at 19200 baud, 5 ms, 21 characters, 3.5 characters
+  CHECK(first[0].to_ms == Approx(8 * 11 / 19.2).margin(1e-5));
+  CHECK(first[1].to_ms - first[1].from_ms == Approx(5).margin(1e-5));
+  CHECK(first[2].to_ms - first[2].from_ms == Approx(21 * 11 / 19.2).margin(1e-5));
+  CHECK(first[3].to_ms - first[3].from_ms == Approx(3.5 * 11 / 19.2).margin(1e-5));
+  for (std::size_t i = 1; i < first.size(); ++i) CHECK(first[i].from_ms == first[i - 1].to_ms);
+  for (const TimelineBox& box : figure->boxes) {
+    CHECK(box.from_ms < box.to_ms);
+    CHECK(box.to_ms <= figure->window_ms);
+  }
+  // the second was released at 0 and waits for the first
+  const auto waiting = std::find_if(figure->boxes.begin(), figure->boxes.end(),
+                                    [](const TimelineBox& b) { return b.part == Part::waiting; });
+  REQUIRE(waiting != figure->boxes.end());
+  CHECK(waiting->row == 1);
+  CHECK(waiting->to_ms == first[3].to_ms);
+}
+
+TEST_CASE("the script names every part, its axis and its unit") {
+  const Drawn d = drawn();
+  const auto figure = timeline_of(d.loaded.plan, d.report, d.report.lines[0]);
+  const std::string script = timeline_script(*figure, PictureFormat::svg);
+  for (const char* text :
+       {"title 'request'", "title 'turnaround'", "title 'reply'", "title 'gap'", "title 'waiting'",
+        "in ms'", "'gauge (12)' 2", "'pump (13)' 1", "set terminal svg size 1280,800"}) {
+    INFO(text);
+    CHECK(script.find(text) != std::string::npos);
+  }
+  CHECK(timeline_script(*figure, PictureFormat::png).find("pngcairo") != std::string::npos);
+  CHECK(timeline_script(*figure, PictureFormat::svg) == script);
+}
+
+TEST_CASE("names cannot get out of their quotes") {
+  CHECK(quoted("it's `date` \"x\" \\n") == "'it''s `date` \"x\" \\n'");
+  CHECK(quoted("a\nb\tc") == "'abc'");
+}
+
+TEST_CASE("pictures are drawn, and a broken script is an error") {
+  const Drawn d = drawn();
+  const auto figure = timeline_of(d.loaded.plan, d.report, d.report.lines[0]);
+  const auto svg = render(timeline_script(*figure, PictureFormat::svg));
+  REQUIRE(svg.has_value());
+  CHECK(svg->find("<svg") != std::string::npos);
+  CHECK(svg->find("gauge (12)") != std::string::npos);
+  CHECK(render(timeline_script(*figure, PictureFormat::svg)) == svg);
+  const auto png = render(timeline_script(*figure, PictureFormat::png));
+  REQUIRE(png.has_value());
+  CHECK(png->substr(1, 3) == "PNG");
+  CHECK(render("this is no script\n").error() == "gnuplot could not draw the figure");
+  CHECK_FALSE(render("").has_value());
+}
+
+TEST_CASE("a line on which nothing runs has no timeline") {
+  const auto loaded = test::load(test::base_plan(), test::base_files());
+  const auto report = timing::analyse(loaded.plan, services_drawn, {});
+  CHECK_FALSE(timeline_of(loaded.plan, report, report.lines.at(0)).has_value());
+}

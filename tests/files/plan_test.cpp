@@ -1,0 +1,222 @@
+// Whole plans through the loader: typed values with their places, and hostile or broken files.
+#include <catch2/catch.hpp>
+
+#include <fmt/format.h>
+
+#include "model/duration_text.h"
+#include "plans.h"
+
+using namespace greymet;
+using test::findings_of;
+using test::replaced;
+using test::with_rows;
+
+namespace {
+
+// The first finding of a plan whose slave gauge has this line.
+std::string slave_line(const std::string& line) {
+  const auto all = findings_of(
+      replaced(with_rows({}), "map = \"gauge.csv\"\n", "map = \"gauge.csv\"\n" + line + "\n"));
+  return all.empty() ? "" : all.front();
+}
+
+std::string transaction(const std::string& rest) {
+  const auto all = findings_of(with_rows({"{ name = \"t\", slave = \"gauge\", " + rest + " }"}));
+  return all.empty() ? "" : all.front();
+}
+
+}  // namespace
+
+TEST_CASE("every value keeps its file, line and column") {
+  const auto loaded = test::load(
+      with_rows(
+          {R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", phase = "250ms", on_loss = "hold" })"}),
+      test::base_files());
+  const auto& t = loaded.plan.plan.transactions.at(0);
+  CHECK(t.phase->value == model::Duration(std::chrono::milliseconds(250)));
+  CHECK(t.phase->place == model::Place{0, 25, 98});
+  CHECK(t.on_loss->value == model::OnLoss::hold);
+  const auto& slave = loaded.plan.plan.slaves.at(0);
+  CHECK(slave.unit->place == model::Place{0, 13, 8});
+  CHECK(slave.reply->value.max == model::Duration(std::chrono::milliseconds(20)));
+  CHECK(loaded.sources[1].name == "gauge.csv");
+  CHECK(loaded.plan.plan.maps[0].points()[1].place == model::Place{1, 3, 1});
+}
+
+TEST_CASE("wrong values are named with what was expected") {
+  CHECK(slave_line("unit_load = \"much\"") ==
+        "error P05 15:13 slave gauge: `unit_load` is \"much\"");
+  CHECK(slave_line("max_read = 0") == "error P05 15:12 slave gauge: `max_read` is 0");
+  CHECK(slave_line("holes = \"refuses\"") == "error P05 15:9 slave gauge: `holes` is \"refuses\"");
+  CHECK(slave_line("watchdog = 2").substr(0, 65) ==
+        "error P05 15:12 slave gauge: `watchdog` is 2, a number without a ");
+  CHECK(slave_line("functions = [3, \"4\"]") ==
+        "error P05 15:17 slave gauge: `functions` is \"4\"");
+  CHECK(slave_line("word_order = \"CDAB\"").find("P04") !=
+        std::string::npos);  // it is there already
+  CHECK(slave_line("settings = 5") == "error P05 15:12 slave gauge: `settings` is 5");
+  CHECK(slave_line("host = \"10.0.0.1\"").find("a slave is on a `line` or at a `host`, not both") !=
+        std::string::npos);
+  CHECK(slave_line("idle = \"5s\"").find("`idle` belongs to slaves with a `host`") !=
+        std::string::npos);
+  CHECK(slave_line("wordorder = \"CDAB\"") ==
+        "error P02 15:1 slave gauge: unknown key `wordorder`");
+  CHECK(transaction(R"(fc = 3, at = 0, count = 8, into = "%MW0", every = "0ms")")
+            .find("`every` is \"0ms\"") != std::string::npos);
+  CHECK(transaction(R"(fc = 99, at = 0, count = 8, into = "%MW0", every = "1s")")
+            .find("function code 99 moves no registers") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = 0, count = 1000000000, into = "%MW0", every = "1s")")
+            .find("count 1000000000 is out of range: 1 to 65536") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = -1, count = 1, into = "%MW0", every = "1s")")
+            .find("`at` is -1") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = "hr:4.2", count = 1, into = "%MW0", every = "1s")")
+            .find("names a bit of a register") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = "%MW4", count = 1, into = "%MW0", every = "1s")")
+            .find("memory of a controller, and gauge is none") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = 0, count = 8, into = "%MW0.3", every = "1s")")
+            .find("'%MW0.3' names one bit, the block has 8") != std::string::npos);
+}
+
+TEST_CASE("missing keys are named, and the consequence of a slip is not") {
+  CHECK(transaction(R"(fc = 3, at = 0, into = "%MW0", every = "1s")")
+            .find("P06 25:47 transaction t: `count` is missing") != std::string::npos);
+  CHECK(transaction(R"(at = 0, count = 1, into = "%MW0", every = "1s")").find("`fc` is missing") !=
+        std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = 0, count = 1, every = "1s")").find("`into` is missing") !=
+        std::string::npos);
+  CHECK(
+      transaction(R"(fc = 3, at = 0, count = 1, into = "%MW0")").find("neither `every` nor `on`") !=
+      std::string::npos);
+  CHECK(transaction(R"(fc = 6, at = 12, from = "%MW0", on = "change")")
+            .find("`min_gap` is missing") != std::string::npos);
+  const auto misspelt = findings_of(with_rows(
+      {R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", evry = "1s" })"}));
+  CHECK(misspelt == std::vector<std::string>{"error P02 25:76 transaction t: unknown key `evry`"});
+}
+
+TEST_CASE("keys below a block of transactions are sent where they belong") {
+  const std::string plan =
+      test::base_plan() +
+      "[[exchange.transactions]]\nname = \"t\"\nslave = \"gauge\"\nfc = 3\nat = 0\ncount = 8\n"
+      "into = \"%MW0\"\nevery = \"1s\"\ncopies = []\n";
+  const auto loaded = test::load(plan, test::base_files());
+  REQUIRE(loaded.findings.size() == 1);
+  CHECK(loaded.findings[0].remedy == "`copies` belongs above the first [[exchange.transactions]]");
+}
+
+TEST_CASE("transactions may stand in a CSV, rows before those of the plan") {
+  auto files = test::base_files();
+  files["x.csv"] =
+      "name,slave,fc,at,count,into,from,every,phase,read.at,read.count,read.into,write.at,write."
+      "count,write.from,status.failed,points\n"
+      "a,gauge,3,0,8,%MW0,,1s,100ms,,,,,,,%MX5,\n"
+      "b,gauge,23,,,,,1s,,0,2,%MW20,10,3,%MW30,,\n"
+      "c,gauge,,,,%MW40,,1s,,,,,,,,,raw1 raw3\n";
+  const auto loaded = test::load(
+      replaced(
+          with_rows(
+              {R"({ name = "d", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW50", every = "1s" })"}),
+          "[exchange]\n", "[exchange]\ntable = \"x.csv\"\n"),
+      files);
+  for (const auto& f : loaded.findings) FAIL_CHECK(f.message);
+  REQUIRE(loaded.plan.transactions.size() == 4);
+  CHECK(loaded.plan.plan.transactions[0].name == "a");
+  CHECK(loaded.plan.plan.transactions[3].name == "d");
+  CHECK(loaded.plan.transactions[1].write->quantity == 3);
+  CHECK(loaded.plan.transactions[2].read->quantity == 3);
+  CHECK(loaded.plan.transactions[0].status[0].place == model::Place{1, 2, 36});
+  CHECK(loaded.plan.plan.transactions[0].phase->place == model::Place{1, 2, 24});
+}
+
+TEST_CASE("files that cannot be used are findings, and the rest is read") {
+  const std::string plan = with_rows(
+      {R"({ name = "t", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s" })"});
+  const auto outcome = [&](const std::string& map) {
+    auto files = test::base_files();
+    files["gauge.csv"] = map;
+    const auto loaded = test::load(plan, files);
+    return fmt::format("{} {}", loaded.unreadable ? "unreadable" : "read",
+                       loaded.findings.empty() ? "" : loaded.findings[0].message);
+  };
+  CHECK(outcome("") == "read 'gauge.csv' is empty");
+  CHECK(outcome(std::string("point\0", 6)).find("is not UTF-8 text: byte 0x00 in line 1") !=
+        std::string::npos);
+  CHECK(outcome("point,area\n\xFF").find("byte 0xFF in line 2") != std::string::npos);
+  auto files = test::base_files();
+  files.erase("gauge.csv");
+  const auto missing = test::load(plan, files);
+  CHECK(missing.unreadable);
+  CHECK(missing.findings[0].message == "'gauge.csv' cannot be read: No such file or directory");
+  CHECK(missing.plan.transactions[0].read.has_value());
+  const auto itself = test::load(replaced(plan, "gauge.csv", "plan.toml"), test::base_files());
+  CHECK(itself.findings.at(0).message == "'plan.toml' is the plan itself");
+  CHECK_FALSE(itself.unreadable);
+}
+
+TEST_CASE("hostile plans are refused without harm") {
+  CHECK(test::load("").plan.transactions.empty());
+  CHECK(test::load(std::string(1 << 16, '\0')).unreadable);
+  CHECK(test::load("\x7F"
+                   "ELF\x02\x01\x01")
+            .unreadable);
+  CHECK(files::load_plan("nowhere.toml", files::memory_files({})).unreadable);
+  CHECK(files::load_plan("/tmp", files::disk_files()).findings[0].message ==
+        "cannot be read: is a directory");
+  CHECK(files::load_plan("/dev/zero", files::disk_files()).findings[0].message ==
+        "cannot be read: is not a regular file");
+  const auto large = files::load_plan(
+      "plan.toml", files::memory_files({{"plan.toml", std::string(files::largest_plan + 1, ' ')}}));
+  CHECK(large.findings[0].message == "cannot be read: is larger than 32 MB");
+  std::string nested = "x = ";
+  for (int i = 0; i < 300; ++i) nested += "[";
+  CHECK(test::load(nested).unreadable);
+  // tables where values belong, and the reverse
+  for (const char* text : {"slave = 5\n", "[slave]\nx = 5\n", "exchange = []\n",
+                           "[exchange]\ntransactions = 5\n", "[exchange]\ntransactions = [5]\n",
+                           "[controller.a]\nmemory = 5\n", "[controller.a.memory]\n\"%MW\" = 5\n",
+                           "[supervision]\nheartbeats = [{}]\n", "[plan]\ntitle = 5\n"}) {
+    INFO(text);
+    const auto loaded = test::load(text);
+    CHECK_FALSE(loaded.findings.empty());
+    CHECK_FALSE(loaded.unreadable);
+  }
+}
+
+TEST_CASE("a model of a controller is read like the plan") {
+  auto files = test::base_files();
+  files["m.toml"] = "functions = [3]\nmin_period = 20\nspeed = 1\n";
+  const auto loaded = test::load(
+      replaced(with_rows({}), "scan = \"10ms\"\n", "scan = \"10ms\"\nmodel = \"m.toml\"\n"), files);
+  REQUIRE(loaded.findings.size() == 2);
+  CHECK(loaded.findings[0].message == "`min_period` is 20, a number without a unit");
+  CHECK(loaded.findings[1].message == "unknown key `speed`");
+  CHECK(loaded.sources[loaded.findings[1].place.file].name == "m.toml");
+  CHECK(loaded.plan.plan.controllers[0].model->functions->value.size() == 1);
+}
+
+TEST_CASE("names, accepts and paths are looked up") {
+  const std::string plan = with_rows(
+      {R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })"});
+  const auto message = [&](const std::string& more) {
+    const auto all = findings_of(plan + more);
+    return all.empty() ? std::string() : all.front();
+  };
+  CHECK(message("[review]\naccepts = [ { rule = \"F1\", at = \"x\", why = \"y\" } ]\n")
+            .find("'F1' is no code of a rule") != std::string::npos);
+  CHECK(message("[supervision]\npaths = [ { name = \"p\", from = \"gauge.tmp\", to = "
+                "\"kiln.%MW3\", budget = \"1s\" } ]\n")
+            .find("P03 28:32 path p: slave gauge has no point 'tmp' (did you mean 'temp'?)") !=
+        std::string::npos);
+  CHECK(message("[supervision]\npaths = [ { name = \"p\", from = \"gauge.temp\", to = "
+                "\"kiln.%MW3\", budget = \"1s\" } ]\n")
+            .empty());
+  CHECK(message("[supervision]\npaths = [ { name = \"p\", from = \"temp\", to = \"kiln.%MW3\", "
+                "budget = \"1s\" } ]\n")
+            .find("P05") != std::string::npos);
+  CHECK(message("[slave.kiln]\nline = \"north\"\nunit = 3\n")
+            .find("'kiln' names both a slave and a controller") != std::string::npos);
+  CHECK(message("[slave.z]\nline = \"nort\"\nunit = 3\n").find("unknown line 'nort'") !=
+        std::string::npos);
+  CHECK(message("[line.z]\nmode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\n")
+            .find("neither `master` nor `via`") != std::string::npos);
+}

@@ -1,0 +1,129 @@
+#include "files/toml_reader.h"
+
+#include <fmt/format.h>
+#include <catch2/catch.hpp>
+
+using namespace greymet;
+using namespace greymet::files;
+
+namespace {
+
+// The tree as text, tables in the order of the file: {a=1@1:3, b=[...]}
+std::string dump(const Value& v) {
+  std::string out;
+  switch (v.kind) {
+    case ValueKind::table:
+      for (const Entry& e : v.entries)
+        out += fmt::format("{}{}={}", out.empty() ? "" : ", ", e.key, dump(e.value));
+      return "{" + out + "}";
+    case ValueKind::array:
+      for (const Value& item : v.items) out += (out.empty() ? "" : ", ") + dump(item);
+      return "[" + out + "]";
+    case ValueKind::real: return fmt::format("{}", v.real);
+    case ValueKind::boolean: return v.boolean ? "true" : "false";
+    case ValueKind::date: return "date";
+    case ValueKind::text: return '"' + v.text + '"';
+    case ValueKind::integer:
+    case ValueKind::cell: break;
+  }
+  return v.text;
+}
+
+// "P01 1:9: message | remedy" of the findings, one a line
+std::string findings_of(const std::string& text) {
+  model::Findings findings;
+  const auto root = read_toml(text, 0, findings);
+  std::string out;
+  for (const auto& f : findings) {
+    out += fmt::format("{}{} {}:{}: {} | {}", out.empty() ? "" : "\n", to_string(f.rule),
+                       f.place.line, f.place.column, f.message, f.remedy);
+  }
+  return out + (root ? "" : " (unreadable)");
+}
+
+}  // namespace
+
+TEST_CASE("TOML becomes a tree in the order of the file") {
+  model::Findings findings;
+  const auto root = read_toml(
+      "[z]\nb = 1\na = 0x1F\n[a]\nx = [1, \"two\", 3.5, true]\nd = 2026-11-23\n[z.sub]\nk = { q = "
+      "1, p = 2 }\n",
+      3, findings);
+  REQUIRE(root.has_value());
+  CHECK(findings.empty());
+  CHECK(dump(*root) ==
+        "{z={b=1, a=0x1F, sub={k={q=1, p=2}}}, a={x=[1, \"two\", 3.5, true], d=date}}");
+  const Value* x = root->find("a")->find("x");
+  CHECK(x->items[1].place == model::Place{3, 5, 9});
+  CHECK(root->find("z")->entries[1].place == model::Place{3, 3, 1});
+}
+
+TEST_CASE("columns count characters, not bytes; BOM and CRLF are fine") {
+  model::Findings findings;
+  const auto root = read_toml("\xEF\xBB\xBF\"\xC3\xA4\xC3\xB6\" = 1\r\nb = 2\r\n", 0, findings);
+  REQUIRE(root.has_value());
+  CHECK(root->entries[0].value.place.column == 8);
+  CHECK(root->entries[1].place.line == 2);
+}
+
+TEST_CASE("the usual slips get their hint") {
+  CHECK(findings_of("every = 500ms\n").find("a duration is written in quotes: \"500ms\"") !=
+        std::string::npos);
+  CHECK(findings_of("at = 1000h\n")
+            .find("a hexadecimal number is written \"1000h\" in quotes, or 0x1000") !=
+        std::string::npos);
+  CHECK(findings_of("at = 00014\n")
+            .find("numbers have no leading zeros; a reference is written in quotes: \"00014\"") !=
+        std::string::npos);
+  CHECK(findings_of("x = { a = 1,\n b = 2 }\n").find("TOML allows no line break inside { }") !=
+        std::string::npos);
+  CHECK(findings_of("mode = rtu\n").find("texts are written in quotes: \"rtu\"") !=
+        std::string::npos);
+  CHECK(findings_of("[;\n").find("(unreadable)") != std::string::npos);
+  CHECK(
+      findings_of("at = 16#1000\n") ==
+      "P05 1:6: TOML reads this as 16 and a comment: '#' follows the number | write \"16#1000\" in "
+      "quotes, or put a blank before a comment");
+  CHECK(findings_of("at = 16 # sixteen\n").empty());
+}
+
+TEST_CASE("what is written twice is P04, and reading goes on") {
+  CHECK(findings_of("[slave.x]\na = 1\n[slave.y]\nb = 2\n[slave.x]\nc = 3\n") ==
+        "P04 5:1: [slave.x] is written twice | join the two tables, or give one of them another "
+        "name");
+  CHECK(findings_of("[a]\nbaud = 1\nbaud = 2\n") ==
+        "P04 3:1: `baud` is written twice | keep one of the two");
+  CHECK(findings_of("x = [{fc=1, fc=2, at=3}]\n") ==
+        "P04 1:13: `fc` is written twice | keep one of the two");
+  CHECK(findings_of("[e]\nt = [{n=1}]\n[[e.t]]\nn=2\n[[e.t]]\nn=3\n") ==
+        "P04 3:1: [[e.t]] is written twice | write the transactions as rows of one list, or all of "
+        "them "
+        "as blocks");
+  model::Findings findings;
+  const auto root =
+      read_toml("[a]\nbaud = 1\nbaud = 2\nother = 3\n[a]\nlost = 1\n[b]\nk = 1\n", 0, findings);
+  REQUIRE(root.has_value());
+  CHECK(dump(*root) == "{a={baud=1, other=3}, b={k=1}}");
+  CHECK(findings.size() == 2);
+}
+
+TEST_CASE("many duplicates end in an error, not in a loop") {
+  std::string text = "[a]\n";
+  for (int i = 0; i < 100; ++i) text += "k = 1\n";
+  CHECK(findings_of(text).find("(unreadable)") != std::string::npos);
+}
+
+TEST_CASE("hostile texts are refused with one finding") {
+  std::string key(400'000, 'a');
+  for (std::size_t i = 1; i < key.size(); i += 2) key[i] = '.';
+  CHECK(findings_of(key + " = 1\n") ==
+        "P01 1:1003: a key of more than 500 parts | no key needs them (unreadable)");
+  CHECK(findings_of("[" + key + "]\n").find("more than 500 parts") != std::string::npos);
+  CHECK(findings_of("x = " + std::string(100'000, '[')).find("(unreadable)") != std::string::npos);
+  CHECK(findings_of(std::string("a = \"\0\"\n", 8)).find("P01 1:") != std::string::npos);
+  CHECK(findings_of("a = \"\xFF\"\n").find("P01 1:") != std::string::npos);
+  CHECK(findings_of(std::string(1000, '\0')).find("(unreadable)") != std::string::npos);
+  CHECK(findings_of("x = 99999999999999999999\n").find("(unreadable)") != std::string::npos);
+  CHECK(findings_of("").empty());
+  CHECK(findings_of("# " + std::string(300, '.') + "\n").empty());
+}
