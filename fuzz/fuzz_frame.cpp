@@ -1,0 +1,17 @@
+// Frames from bytes in every framing: what decodes encodes to the same frame.
+#include "input.h"
+#include "modbus/frame.h"
+
+using namespace greymet;
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  modbus::Bytes bytes;
+  for (std::size_t i = 0; i < size; ++i) bytes.push_back(std::byte{data[i]});
+  for (const auto framing : {modbus::Framing::rtu, modbus::Framing::ascii, modbus::Framing::tcp}) {
+    const auto frame = modbus::decode_frame(bytes, framing);
+    if (!frame) continue;
+    const auto again = modbus::decode_frame(*modbus::encode_frame(*frame, framing), framing);
+    fuzz::require(again.has_value() && *again == *frame);
+  }
+  return 0;
+}
