@@ -14,7 +14,7 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
     model::Findings errors = usable.findings;
     std::erase_if(errors, [](const auto& f) { return f.severity != model::Severity::error; });
     print_findings(usable.loaded, errors,
-                   {terminal.err, terminal.err, false, false, terminal.width});
+                   plain_terminal(terminal.err, terminal.err, terminal.width));
     terminal.err << "greymet: nothing is exported while check reports an error\n";
     return exit_findings;
   }

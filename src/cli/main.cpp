@@ -19,9 +19,10 @@ std::size_t width_of_terminal() {
 
 int main(int argc, char** argv) {
   try {
-    const bool colour = ::isatty(STDOUT_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr;
-    const greymet::cli::Terminal terminal{std::cout, std::cerr, colour,
-                                          ::isatty(STDERR_FILENO) != 0, width_of_terminal()};
+    const bool shown = ::isatty(STDOUT_FILENO) != 0;
+    const bool colour = shown && std::getenv("NO_COLOR") == nullptr;
+    const greymet::cli::Terminal terminal{
+        std::cout, std::cerr, colour, ::isatty(STDERR_FILENO) != 0, shown, width_of_terminal()};
     const int status = greymet::cli::run(argc, argv, terminal);
     std::cout.flush();
     if (!std::cout) {

@@ -92,23 +92,25 @@ std::string excerpt(std::string_view line, const Place& place, std::size_t width
                      std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
 }
 
-// Folds a text at blanks to the width, with an indent from the second line on.
-std::string folded(std::string_view text, std::size_t indent, std::size_t width) {
+// Folds a text at blanks to the width; it begins at `column`, its other lines at `indent`.
+std::string folded(std::string_view text, std::size_t column, std::size_t indent,
+                   std::size_t width) {
   std::string out;
-  std::size_t column = indent;
+  bool first = true;
   std::size_t at = 0;
   while (at < text.size()) {
     const std::size_t end = std::min(text.find(' ', at), text.size());
     const std::string_view word = text.substr(at, end - at);
-    if (column > indent && column + 1 + word.size() > width) {
+    if (!first && column + 1 + word.size() > width) {
       out += '\n' + std::string(indent, ' ');
       column = indent;
-    } else if (column > indent) {
+    } else if (!first) {
       out += ' ';
       ++column;
     }
     out += word;
     column += word.size();
+    first = false;
     at = end + 1;
   }
   return out;
@@ -121,16 +123,20 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
   SourceLines lines(loaded);
   constexpr std::size_t indent = 17;
   for (const Finding& f : findings) {
+    const std::string place = place_text(loaded, f.place);
     const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
-    terminal.out << fmt::format("{}: {}: {}: {}\n", place_text(loaded, f.place),
-                                tinted(terminal, tint_of(f.severity), head),
-                                tinted(terminal, Tint::bold, f.subject), f.message);
+    const std::size_t column = place.size() + head.size() + f.subject.size() + 6;
+    terminal.out << fmt::format(
+        "{}: {}: {}: {}\n", place, tinted(terminal, tint_of(f.severity), head),
+        tinted(terminal, Tint::bold, f.subject),
+        terminal.folds ? folded(f.message, column, 7, terminal.width) : f.message);
     if (f.place.line > 0) {
       terminal.out << tinted(terminal, Tint::dim,
                              excerpt(lines.line(f.place), f.place, terminal.width));
     }
     if (!f.remedy.empty()) {
-      terminal.out << "       = remedy: " << folded(f.remedy, indent, terminal.width) << '\n';
+      terminal.out << "       = remedy: " << folded(f.remedy, indent, indent, terminal.width)
+                   << '\n';
     }
     for (const model::Related& related : f.related) {
       terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
@@ -164,7 +170,7 @@ UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal) {
   }
   if (!unreadable.empty()) {
     print_findings(usable.loaded, unreadable,
-                   {terminal.err, terminal.err, false, false, terminal.width});
+                   plain_terminal(terminal.err, terminal.err, terminal.width));
     terminal.err << fmt::format("greymet: {} cannot be used before this is corrected\n", path);
     usable.refused = exit_usage;
   } else if (others > 0) {

@@ -17,6 +17,10 @@ std::int64_t now_ns() {
 
 }  // namespace
 
+Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width) {
+  return {out, err, false, false, false, width};
+}
+
 std::string tinted(const Terminal& terminal, Tint tint, std::string_view text) {
   if (!terminal.colour || tint == Tint::none) return std::string(text);
   std::string_view code = "0";

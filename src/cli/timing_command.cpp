@@ -82,9 +82,9 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
     return exit_unreachable;
   }
   // With --json stdout holds one document alone: what was written is then said on stderr.
-  const Terminal said{json ? terminal.err : terminal.out, terminal.err, false, false,
-                      terminal.width};
-  const Terminal plain{terminal.out, terminal.err, false, false, 100};
+  const Terminal said =
+      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  const Terminal plain = plain_terminal(terminal.out, terminal.err, 100);
   const bool written = write_result(*folder, "timing.json", document, said) &&
                        write_result(*folder, "timing.txt", timing_text(report, plain), said) &&
                        write_timelines(*folder, plan, report, said);

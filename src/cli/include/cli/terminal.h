@@ -24,8 +24,12 @@ struct Terminal {
   std::ostream& err;
   bool colour = false;    // out is a terminal and NO_COLOR is not set
   bool progress = false;  // err is a terminal
+  bool folds = false;     // out is a terminal: long lines are folded at blanks
   std::size_t width = 100;
 };
+
+// Without colour, bar and folding: for files, and for what goes to stderr.
+[[nodiscard]] Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width);
 
 // Colours by what they mean; nothing without colour.
 enum class Tint { none, bold, red, yellow, blue, dim };
