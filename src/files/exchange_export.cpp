@@ -1,5 +1,7 @@
 #include "files/exchange_export.h"
 
+#include <cmath>
+
 #include <csv.h>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -27,6 +29,13 @@ Json nanoseconds(model::Duration d) {
 
 Json delay_json(const model::Delay& delay) {
   return {{"typical_ns", delay.typical.count()}, {"max_ns", delay.max.count()}};
+}
+
+// Whole numbers without a fraction, so that every JSON writer gives the same text.
+Json number_json(double value) {
+  constexpr double exact = 9007199254740992.0;  // 2^53
+  const bool whole = value == std::floor(value) && std::abs(value) < exact;
+  return whole ? Json(static_cast<std::int64_t>(value)) : Json(value);
 }
 
 template <class T>
@@ -137,9 +146,12 @@ Json points_json(const ResolvedPlan& plan, const ResolvedTransaction& t,
   for (const model::Point* p : map->points_touching(block.area, block.extent())) {
     const std::uint32_t at = p->address.offset.value;
     if (at < block.offset || extent_of(*p).end > block.extent().end) continue;
-    Json point{{"name", p->name},          {"at", at},
-               {"type", to_text(p->type)}, {"unit", p->unit},
-               {"factor", p->factor},      {"offset", p->offset}};
+    Json point{{"name", p->name},
+               {"at", at},
+               {"type", to_text(p->type)},
+               {"unit", p->unit},
+               {"factor", number_json(p->factor)},
+               {"offset", number_json(p->offset)}};
     point["bit"] = p->bit ? Json(*p->bit) : Json(nullptr);
     point["word_order"] = nullptr;
     if (slave_order) point["word_order"] = to_string(slave_order->value);
