@@ -392,8 +392,9 @@ class AddressRules {
         *severity,
         fmt::format("covers {}{}, which {} does not list{}", range_text(block.area, holes.front()),
                     more, b.map->file(), behaviour),
-        parts.empty() ? fmt::format("nothing in this range is listed; look the address up again")
-                      : fmt::format("split: {}", split_text(block, parts, numbering(b))),
+        parts.empty() ? std::string("nothing in this range is listed; look the address up again")
+                      : fmt::format("{} {}", parts.size() == 1 ? "write" : "split:",
+                                    split_text(block, parts, numbering(b))),
         {}};
   }
 

@@ -13,7 +13,6 @@ using internal::report;
 using model::Area;
 using model::DeviceBlock;
 using model::Findings;
-using model::FunctionCode;
 using model::ResolvedTransaction;
 using model::RuleCode;
 using model::Severity;

@@ -86,10 +86,11 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
                          : "  its transactions stand under the gateway's connection\n\n";
       continue;
     }
-    text +=
-        tinted(terminal, Tint::dim,
-               fmt::format("  {} fc  out  in  typical  longest   period  simul.    bound  silent\n",
-                           name_cell("transaction", name_width)));
+    text += tinted(terminal, Tint::dim,
+                   fmt::format("  {}{:>3} {:>4}{:>4} {:>8}{:>8} {:>8} {:>7} {:>8} {:>7}",
+                               name_cell("transaction", name_width), "fc", "out", "in", "typical",
+                               "longest", "period", "simul.", "bound", "silent"));
+    text += '\n';
     for (const timing::TransactionReport& t : line.transactions) {
       const bool late = t.period && t.response_bound && *t.response_bound > *t.period;
       const std::string mark = t.default_reply ? "*" : " ";
@@ -110,9 +111,9 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
     text += "\n";
   }
   text +=
-      "All times in ms. out, in: bytes of request and reply. simul.: longest response in the\n"
-      "simulation with longest durations. bound: no response is ever longer. silent: what one\n"
-      "silent slave costs each time.\n";
+      "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
+      "simulated with longest durations. bound: no response is ever longer. silent: what\n"
+      "a silent slave costs each time.\n";
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
   if (incomplete)

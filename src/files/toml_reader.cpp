@@ -195,8 +195,9 @@ class DuplicateMender {
       spans.emplace_back(static_cast<std::size_t>(line.data() - text_.data()), line.size());
     }
     const std::string name = fmt::format("{}{}", duplicate_key, count_);
-    for (auto it = spans.rbegin(); it != spans.rend(); ++it) {
-      text_.replace(it->first, it->second, block ? "[[" + name + "]]" : "[" + name + "]");
+    std::reverse(spans.begin(), spans.end());
+    for (const auto& [at, length] : spans) {
+      text_.replace(at, length, block ? "[[" + name + "]]" : "[" + name + "]");
     }
   }
 

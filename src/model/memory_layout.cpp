@@ -104,9 +104,11 @@ tl::expected<MemoryRange, MemoryFailure> MemoryLayout::range(std::size_t area, s
   const MemoryArea& at = controller_->memory[area];
   const std::int64_t end = at.first + at.count;
   if (count < 1 || number < at.first || number >= end || count > end - number) {
-    const std::string what = count <= 1 ? name_of(area, number)
-                                        : fmt::format("{}..{}", name_of(area, number),
-                                                      name_of(area, number + count - 1));
+    constexpr std::int64_t longest_named = 1'000'000'000;  // beyond it the end could overflow
+    const bool one = count <= 1 || count > longest_named || number > longest_named;
+    const std::string what =
+        one ? name_of(area, number)
+            : fmt::format("{}..{}", name_of(area, number), name_of(area, number + count - 1));
     return fail(MemoryError::outside,
                 fmt::format("{} lies outside {} of controller {}, which ends at {}", what, at.name,
                             controller_->name, name_of(area, end - 1)));
@@ -145,7 +147,7 @@ std::string MemoryLayout::name_of(std::size_t area, std::int64_t number) const {
 }
 
 std::string MemoryLayout::name_of(const MemoryRange& range) const {
-  const std::string first = name_of(range.area, range.number);
+  std::string first = name_of(range.area, range.number);
   if (range.bit) return fmt::format("{}.{}", first, *range.bit);
   if (range.count <= 1) return first;
   return fmt::format("{}..{}", first, name_of(range.area, range.number + range.count - 1));

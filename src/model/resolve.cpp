@@ -21,6 +21,7 @@ std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::si
   const auto found = names.find(name.value);
   if (found != names.end()) return found->second;
   std::vector<std::string_view> known;
+  known.reserve(names.size());
   for (const auto& [key, index] : names) known.push_back(key);
   std::sort(known.begin(), known.end());
   const auto nearest = nearest_name(name.value, known);

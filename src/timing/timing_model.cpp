@@ -55,14 +55,14 @@ std::vector<Queue> make_queues(const ResolvedPlan& resolved,
   return queues;
 }
 
-Job make_job(const ResolvedPlan& resolved, std::size_t index, TransactionTimes times) {
+Job make_job(const ResolvedPlan& resolved, std::size_t index, const TransactionTimes& times) {
   const ResolvedTransaction& t = resolved.transactions[index];
   Job job;
   job.transaction = index;
   job.kind = t.trigger->kind;
   job.period = t.trigger->period;
   job.phase = t.trigger->phase;
-  job.times = std::move(times);
+  job.times = times;
   if (job.kind == TriggerKind::on_return && t.channel->line) {
     const auto& park = resolved.plan.lines[*t.channel->line].park;
     if (park) job.period = park->value.retry;
@@ -126,7 +126,7 @@ TimingModel build_timing_model(const ResolvedPlan& resolved) {
       queue.line = t.channel->line;
       queue.in_flight = std::max(queue.in_flight, in_flight_of(resolved, t));
     }
-    queue.jobs.push_back(make_job(resolved, i, std::move(*times)));
+    queue.jobs.push_back(make_job(resolved, i, *times));
   }
   limit_in_flight(resolved, timing);
   return timing;
@@ -151,6 +151,7 @@ std::vector<std::vector<std::size_t>> islands_of(const TimingModel& timing) {
   std::map<std::size_t, std::vector<std::size_t>> by_root;
   for (std::size_t i = 0; i < parent.size(); ++i) by_root[root_of(parent, i)].push_back(i);
   std::vector<std::vector<std::size_t>> islands;
+  islands.reserve(by_root.size());
   for (auto& [root, members] : by_root) islands.push_back(std::move(members));
   std::sort(islands.begin(), islands.end());
   return islands;
