@@ -76,6 +76,10 @@ std::string place_text(const files::LoadedPlan& loaded, const Place& place) {
 
 // The source line with a caret below, cut to the width around the caret.
 std::string excerpt(std::string_view line, const Place& place, std::size_t width) {
+  constexpr std::size_t longest_shown = 20'000;  // a plan on one line: looking would take too long
+  if (line.size() > longest_shown) {
+    return fmt::format("{:>6} | (a line of {} bytes)\n", place.line, line.size());
+  }
   const auto points = code_points(line);
   const std::size_t caret = place.column > 0 ? place.column - 1 : 0;
   const std::string margin = fmt::format("{:>6} | ", place.line);

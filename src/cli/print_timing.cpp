@@ -12,11 +12,13 @@ using model::to_ms;
 namespace {
 
 constexpr std::size_t narrowest = 80;
-constexpr std::size_t columns_width = 64;  // all columns but the name
+constexpr std::size_t columns_width = 64;  // all columns but the name and these two:
+constexpr std::size_t failure_width = 16;  // one failed attempt, an exception; where there is room
 
 std::string cell(const std::optional<timing::Duration>& d, std::size_t width) {
   if (!d) return fmt::format("{:>{}}", "-", width);
   const double ms = to_ms(*d);
+  if (ms >= 1e7) return fmt::format("{:>{}.3g}", ms, width);
   return fmt::format("{:>{}.{}f}", ms, width, ms < 1000 ? 2 : ms < 100'000 ? 1 : 0);
 }
 
@@ -74,7 +76,9 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
     for (const auto& t : line.transactions) longest_name = std::max(longest_name, t.name.size());
   }
   const std::size_t width = std::max(terminal.width, narrowest);
-  const std::size_t name_width = std::min(longest_name, width - columns_width - 1);
+  const bool failures = width >= narrowest + failure_width;
+  const std::size_t taken = columns_width + 1 + (failures ? failure_width : 0);
+  const std::size_t name_width = std::min(longest_name, width - taken);
   std::string text;
   bool default_reply = false;
   bool missed = false;
@@ -86,10 +90,11 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
                          : "  its transactions stand under the gateway's connection\n\n";
       continue;
     }
-    text += tinted(terminal, Tint::dim,
-                   fmt::format("  {}{:>3} {:>4}{:>4} {:>8}{:>8} {:>8} {:>7} {:>8} {:>7}",
-                               name_cell("transaction", name_width), "fc", "out", "in", "typical",
-                               "longest", "period", "simul.", "bound", "silent"));
+    std::string heading = fmt::format("  {}{:>3} {:>4}{:>4} {:>8}{:>8} {:>8} {:>7} {:>8} {:>7}",
+                                      name_cell("transaction", name_width), "fc", "out", "in",
+                                      "typical", "longest", "period", "simul.", "bound", "silent");
+    if (failures) heading += fmt::format("{:>8}{:>8}", "failed", "except.");
+    text += tinted(terminal, Tint::dim, heading);
     text += '\n';
     for (const timing::TransactionReport& t : line.transactions) {
       const bool late = t.period && t.response_bound && *t.response_bound > *t.period;
@@ -97,11 +102,12 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
       const std::string lost = t.missed > 0 ? "!" : late ? "?" : " ";
       default_reply = default_reply || t.default_reply;
       missed = missed || t.missed > 0 || late;
-      text +=
-          fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}\n", name_cell(t.name, name_width),
-                      t.function, t.request_bytes, t.reply_bytes, cell(t.typical, 8),
-                      cell(t.longest, 8), mark, period_cell(t), cell(t.response_simulated, 7),
-                      cell(t.response_bound, 8), lost, cell(t.silent, 7));
+      text += fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}", name_cell(t.name, name_width),
+                          t.function, t.request_bytes, t.reply_bytes, cell(t.typical, 8),
+                          cell(t.longest, 8), mark, period_cell(t), cell(t.response_simulated, 7),
+                          cell(t.response_bound, 8), lost, cell(t.silent, 7));
+      if (failures) text += cell(t.failed_attempt, 8) + cell(t.exception, 8);
+      text += '\n';
     }
     if (!line.simulation_complete) {
       incomplete = true;
@@ -114,6 +120,9 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
       "simulated with longest durations. bound: no response is ever longer. silent: what\n"
       "a silent slave costs each time.\n";
+  if (width >= narrowest + failure_width) {
+    text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
+  }
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
   if (incomplete)

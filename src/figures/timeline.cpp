@@ -35,7 +35,13 @@ constexpr std::array looks{
 
 // Row labels: "moisture (12)" on a line, the slave's name alone on TCP.
 std::string row_label(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t) {
-  const std::string& name = resolved.target_name(*t.target);
+  constexpr std::size_t longest_name = 20;  // what fits beside the axis
+  std::string name = resolved.target_name(*t.target);
+  if (name.size() > longest_name) {
+    std::size_t cut = longest_name - 1;
+    while (cut > 0 && (static_cast<unsigned char>(name[cut]) & 0xC0U) == 0x80) --cut;
+    name = name.substr(0, cut) + "~";
+  }
   if (!t.channel->line || t.target->is_peer) return name;
   return fmt::format("{} ({})", name,
                      value_or(resolved.plan.slaves[t.target->index].unit, std::int64_t{0}));

@@ -70,6 +70,10 @@ class Loader {
       out_.unreadable = true;
       return {};
     }
+    if (root->entries.empty() && out_.findings.empty()) {
+      report(RuleCode::P06, {0, 0, 0}, "plan", "is empty: it declares nothing",
+             "begin with [controller.<name>], [line.<name>], [slave.<name>] and [exchange]");
+    }
     model::Declared<std::string> table_file;
     Plan plan = decode_plan(*root, table_file, out_.findings);
     if (table_file) read_transaction_table(*table_file, plan);

@@ -71,6 +71,9 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
            {"interval_bound_ms", ms_or_null(t.interval_bound)},
            {"missed", t.missed},
            {"silent_ms", ms_or_null(t.silent)},
+           {"shortest_ms", model::to_ms(t.shortest)},
+           {"exception_ms", model::to_ms(t.exception)},
+           {"failed_attempt_ms", ms_or_null(t.failed_attempt)},
            {"default_reply", t.default_reply}});
     }
     lines.push_back({{"line", line.name},

@@ -17,8 +17,10 @@ using model::Severity;
 namespace {
 
 constexpr std::string_view duplicate_key = "greymet-duplicate-";
-constexpr int most_duplicates = 20;       // each costs a parse
-constexpr int most_parts_of_a_key = 500;  // the parser recurses once a part
+constexpr int most_duplicates = 20;  // each costs a parse
+constexpr std::size_t largest_mended = std::size_t{2} << 20;
+constexpr std::size_t longest_line_looked_at = 20'000;  // looking costs time for each value
+constexpr int most_parts_of_a_key = 500;                // the parser recurses once a part
 
 Finding syntax_finding(Place place, std::string message, std::string remedy) {
   return {.rule = RuleCode::P01,
@@ -116,6 +118,9 @@ std::string hint_for(std::string_view description, std::string_view line, std::s
     return "TOML allows no line break inside { }: write the row on one line, or as a "
            "[[exchange.transactions]] block";
   }
+  if (description.find("utf-8") != std::string_view::npos) {
+    return "save the file as UTF-8 text";
+  }
   if (begins_with_digit && description.find("leading zero") != std::string_view::npos) {
     return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
                        word);
@@ -149,7 +154,7 @@ class DuplicateMender {
   // True if the error was a duplicate and has been mended.
   bool mend(std::string_view description, Place place) {
     if (description.find("cannot redefine") == std::string_view::npos ||
-        ++count_ > most_duplicates) {
+        text_.size() > largest_mended || ++count_ > most_duplicates) {
       return false;
     }
     const Lines lines(text_);
@@ -296,7 +301,7 @@ class Converter {
   // `at = 16#1000` is 16 and a comment.
   void check_comment_behind(const toml::source_region& region, const Value& number) {
     const std::string_view line = lines_.line(region.end.line);
-    if (line.find('#') == std::string_view::npos) return;
+    if (line.size() > longest_line_looked_at || line.find('#') == std::string_view::npos) return;
     const std::size_t end = lines_.byte_at(region.end.line, region.end.column);
     if (end >= line.size() || line[end] != '#') return;
     const std::string_view word = word_at(line, end);

@@ -59,7 +59,10 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
     out.request_bytes = job.times.request_bytes;
     out.reply_bytes = job.times.reply_bytes;
     out.kind = job.kind;
+    out.shortest = job.times.shortest;
     out.typical = job.times.typical;
+    out.exception = job.times.exception_longest;
+    if (!job.times.broadcast) out.failed_attempt = job.times.failed_attempt;
     out.longest = job.times.longest;
     out.silent = job.times.silent;
     out.default_reply = job.times.default_reply;

@@ -112,7 +112,7 @@ class IslandSimulator {
     for (QueueState& state : states_) {
       for (JobRecorder& recorder : state.recorders) state.result.jobs.push_back(recorder.take());
       state.result.complete = complete;
-      state.result.simulated = Duration(now);
+      state.result.simulated = Duration(std::min<Nanoseconds>(now, options_.horizon.count()));
       std::sort(state.result.trace.begin(), state.result.trace.end(),
                 [](const Service& a, const Service& b) { return a.start < b.start; });
       results.push_back(std::move(state.result));

@@ -49,6 +49,7 @@ class QueueSimulator {
   QueueStatistics run(ProgressMeter progress) {
     const Nanoseconds scan = queue_.scan.count();
     const Nanoseconds horizon = options_.horizon.count();
+    Nanoseconds reached = 0;
     Nanoseconds next_check = checkpoints_.first;
     while (served_ < options_.most_transactions) {
       Nanoseconds now = free_;
@@ -59,6 +60,7 @@ class QueueSimulator {
         }
         now = std::max(now, calendar_.top().at);
       }
+      reached = std::min(now, horizon);
       if (now >= horizon) break;
       if (now >= next_check) {
         if (state_repeats(next_check)) break;
@@ -71,7 +73,7 @@ class QueueSimulator {
       progress.step(served_, now);
     }
     for (JobRecorder& recorder : recorders_) result_.jobs.push_back(recorder.take());
-    result_.simulated = Duration(free_);
+    result_.simulated = Duration(std::max(free_, reached));
     return std::move(result_);
   }
 

@@ -113,19 +113,24 @@ std::optional<Duration> hyperperiod(const TimingModel& timing,
 std::vector<QueueStatistics> simulate(const TimingModel& timing, const SimulationOptions& options) {
   std::vector<QueueStatistics> all(timing.queues.size());
   const auto islands = islands_of(timing);
+  constexpr std::uint64_t least_share = 20'000;
+  SimulationOptions shared = options;
+  shared.most_transactions = std::min(
+      options.most_transactions,
+      std::max(least_share, options.most_transactions / std::max<std::size_t>(1, islands.size())));
   for (std::size_t i = 0; i < islands.size(); ++i) {
     const auto& island = islands[i];
     const double count = static_cast<double>(islands.size());
-    const internal::ProgressMeter progress(options, static_cast<double>(i) / count,
+    const internal::ProgressMeter progress(shared, static_cast<double>(i) / count,
                                            static_cast<double>(i + 1) / count);
     const Queue& only = timing.queues[island.front()];
     const bool limited =
         only.kind != QueueKind::serial && timing.in_flight_limit[only.controller].has_value();
     if (island.size() == 1 && only.in_flight == 1 && !limited) {
-      all[island.front()] = internal::simulate_queue(timing, island.front(), options, progress);
+      all[island.front()] = internal::simulate_queue(timing, island.front(), shared, progress);
       continue;
     }
-    auto results = internal::simulate_island(timing, island, options, progress);
+    auto results = internal::simulate_island(timing, island, shared, progress);
     for (std::size_t k = 0; k < island.size(); ++k) all[island[k]] = std::move(results[k]);
   }
   return all;

@@ -120,7 +120,7 @@ TEST_CASE("hostile files end with a message and the right status") {
   site.write("key.toml", key + " = 1\n");
   std::filesystem::create_directory(site.file("folder.toml"));
   site.write("self.toml", test::replaced(good_plan(), "gauge.csv", "self.toml"));
-  CHECK(site.run({"check", "empty.toml"}).status == 0);
+  CHECK(site.run({"check", "empty.toml"}).status == 1);
   CHECK(site.run({"check", "binary.toml"}).status == 2);
   CHECK(site.run({"check", "deep.toml"}).status == 2);
   CHECK(site.run({"check", "key.toml"}).status == 2);
@@ -137,12 +137,11 @@ TEST_CASE("timing prints the table, and writes results and figures") {
   CHECK(timing.status == 0);
   CHECK(timing.out.find("north  rtu 19200 8E1, master kiln\n") == 0);
   // 8 + 21 characters at 0.572917 ms + 5 ms + 2.005 ms = 23.62 ms; longest with 20 ms 38.62 ms
-  CHECK(timing.out.find(
-            "  t            3    8  21    23.62   38.62   1000.0   38.62    38.62  1013.2\n") !=
-        std::string::npos);
+  CHECK(timing.out.find("  t            3    8  21    23.62   38.62   1000.0   38.62    38.62  "
+                        "1013.2  506.59   29.45\n") != std::string::npos);
   for (std::size_t from = 0; from < timing.out.size();) {
     const std::size_t end = timing.out.find('\n', from);
-    CHECK(end - from <= 90);
+    CHECK(end - from <= 100);
     from = end + 1;
   }
   timing = site.run({"timing", "plan.toml", "--json", "-o", "out"});

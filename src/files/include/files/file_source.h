@@ -20,7 +20,7 @@ using FileContent = tl::expected<std::string, FileError>;
 using FileSource = std::function<FileContent(const std::string& path, std::size_t limit)>;
 
 // Largest plan and largest register map that are read.
-inline constexpr std::size_t largest_plan = std::size_t{32} << 20;
+inline constexpr std::size_t largest_plan = std::size_t{16} << 20;
 inline constexpr std::size_t largest_map = std::size_t{8} << 20;
 
 // Regular files of the disk; directories, pipes and devices are refused.

@@ -19,8 +19,11 @@ struct TransactionReport {
   std::uint32_t request_bytes = 0;
   std::uint32_t reply_bytes = 0;
   model::TriggerKind kind = model::TriggerKind::cyclic;
+  Duration shortest{};
   Duration typical{};
   Duration longest{};
+  Duration exception{};                    // longest, answered by an exception
+  std::optional<Duration> failed_attempt;  // one try without a reply; none for a broadcast
   std::optional<Duration> period;
   std::optional<Duration> response_bound;            // for the plan's own phases
   std::optional<Duration> response_bound_any_phase;  // for any phases
