@@ -68,6 +68,24 @@ std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
   return text + "\n";
 }
 
+std::string heartbeats_text(const timing::TimingReport& report, const Terminal& terminal) {
+  if (report.heartbeats.empty()) return {};
+  std::string text = tinted(terminal, Tint::bold, "heartbeats") + "\n";
+  text += tinted(terminal, Tint::dim,
+                 fmt::format("  {} {} {:>8} {:>8} {:>17} {:>8}  verdict", name_cell("name", 15),
+                             name_cell("carried by", 13), "gap", "watch", "safe watch", "alarm"));
+  text += '\n';
+  for (const timing::HeartbeatReport& h : report.heartbeats) {
+    const bool good = h.verdict == timing::HeartbeatVerdict::good;
+    text += fmt::format("  {} {} {} {} {} {} {}  {}\n", name_cell(h.name, 15),
+                        name_cell(h.carried_by.empty() ? "-" : h.carried_by, 13),
+                        cell(h.longest_gap, 8), cell(h.watch, 8), cell(h.watch_min, 8),
+                        cell(h.watch_max, 8), cell(h.latest_alarm, 8),
+                        tinted(terminal, good ? Tint::none : Tint::red, to_string(h.verdict)));
+  }
+  return text + "\n";
+}
+
 }  // namespace
 
 std::string timing_text(const timing::TimingReport& report, const Terminal& terminal) {
@@ -116,12 +134,18 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
     }
     text += "\n";
   }
+  text += heartbeats_text(report, terminal);
   text +=
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
       "simulated with longest durations. bound: no response is ever longer. silent: what\n"
       "a silent slave costs each time.\n";
   if (width >= narrowest + failure_width) {
     text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
+  }
+  if (!report.heartbeats.empty()) {
+    text +=
+        "gap: longest time between two samples of a heartbeat. safe watch: smallest without\n"
+        "false alarms, largest that reacts in time. alarm: latest after the producer stops.\n";
   }
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";

@@ -85,7 +85,20 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
                      {"simulation_complete", line.simulation_complete},
                      {"transactions", std::move(transactions)}});
   }
-  return dump({{"fingerprint", fingerprint_of(resolved)}, {"lines", std::move(lines)}});
+  Json heartbeats = Json::array();
+  for (const timing::HeartbeatReport& h : report.heartbeats) {
+    heartbeats.push_back({{"name", h.name},
+                          {"carried_by", h.carried_by.empty() ? Json(nullptr) : Json(h.carried_by)},
+                          {"longest_gap_ms", ms_or_null(h.longest_gap)},
+                          {"watch_ms", model::to_ms(h.watch)},
+                          {"watch_min_ms", ms_or_null(h.watch_min)},
+                          {"watch_max_ms", ms_or_null(h.watch_max)},
+                          {"latest_alarm_ms", ms_or_null(h.latest_alarm)},
+                          {"verdict", to_string(h.verdict)}});
+  }
+  return dump({{"fingerprint", fingerprint_of(resolved)},
+               {"lines", std::move(lines)},
+               {"heartbeats", std::move(heartbeats)}});
 }
 
 }  // namespace greymet::files

@@ -186,6 +186,11 @@ void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slav
     report.missing("unit", slave.place, "`unit` is missing",
                    "add the slave's unit address, 1 to 247: unit = 12");
   }
+  constexpr std::int64_t highest_tcp_unit = 255;  // one byte of the MBAP header
+  if (slave.host && slave.unit && slave.unit->value > highest_tcp_unit) {
+    report.error(RuleCode::P05, slave.unit->place, fmt::format("`unit` is {}", slave.unit->value),
+                 "write a number from 0 to 255; 255 reaches the device itself");
+  }
   resolved.slave_line.push_back(line);
 }
 

@@ -94,6 +94,30 @@ void fill_line_settings(const model::Line& line, LineReport& out) {
   out.gap = std::max(characters->frame_gap(), value_or(line.pause, Duration{}));
 }
 
+// What a heartbeat carried by this job can count on.
+Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& job,
+                   const TransactionReport& report) {
+  Carrier carrier;
+  carrier.transaction = job.transaction;
+  carrier.name = report.name;
+  carrier.retries = job.times.retries;
+  // behind a translating gateway the tries are those of its line
+  carrier.failed_attempt = queue.scan + job.times.timeout;
+  if (job.times.serial) carrier.failed_attempt += job.times.serial->request + job.times.serial->gap;
+  if (queue.line) {
+    const auto& park = resolved.plan.lines[*queue.line].park;
+    if (park) carrier.park = park->value;
+  }
+  if (job.kind == TriggerKind::cyclic && report.response_bound) {
+    const std::int64_t period = job.period.count();
+    const std::int64_t response = report.response_bound->count();
+    carrier.delay = (response + period - 1) / period * job.period + *report.response_bound;
+  } else if (job.kind == TriggerKind::continuous && report.interval_bound) {
+    carrier.delay = *report.interval_bound + job.times.longest;
+  }
+  return carrier;
+}
+
 // The serial line behind a gateway: busy for the serial part of every master's transactions.
 double serial_use_percent(const TimingModel& timing, std::size_t line) {
   double use = 0;
@@ -169,6 +193,15 @@ TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
     report.lines.push_back(std::move(line));
   }
   for (; q < report.model.queues.size(); ++q) add_queue(q);
+  std::vector<Carrier> carriers;
+  for (const LineReport& line : report.lines) {
+    if (!line.queue) continue;
+    const Queue& queue = report.model.queues[*line.queue];
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      carriers.push_back(carrier_of(resolved, queue, queue.jobs[j], line.transactions[j]));
+    }
+  }
+  report.heartbeats = heartbeat_reports(resolved, carriers);
   return report;
 }
 

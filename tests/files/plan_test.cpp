@@ -77,6 +77,18 @@ TEST_CASE("wrong values are named with what was expected") {
             .find("'%MW0.3' names one bit, the block has 8") != std::string::npos);
 }
 
+TEST_CASE("keys without effect are refused, not ignored") {
+  CHECK(transaction(R"(fc = 6, at = 12, from = "%MW0", on = "start", phase = "1s")")
+            .find("`phase` has no effect here: it belongs to a period") != std::string::npos);
+  CHECK(transaction(R"(fc = 6, at = 12, from = "%MW0", every = "1s", min_gap = "1s")")
+            .find("`min_gap` has no effect here: it belongs to `on`") != std::string::npos);
+  CHECK(transaction(R"(fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", phase = "1s")")
+            .empty());
+  const auto far = findings_of(with_rows({}) + "[slave.far]\nhost = \"10.0.0.7\"\nunit = 256\n");
+  REQUIRE(far.size() == 1);
+  CHECK(far[0].find("slave far: `unit` is 256") != std::string::npos);
+}
+
 TEST_CASE("missing keys are named, and the consequence of a slip is not") {
   CHECK(transaction(R"(fc = 3, at = 0, into = "%MW0", every = "1s")")
             .find("P06 25:47 transaction t: `count` is missing") != std::string::npos);

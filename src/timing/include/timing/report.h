@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "model/resolved_plan.h"
+#include "timing/heartbeats.h"
 #include "timing/simulation.h"
 #include "timing/timing_model.h"
 
@@ -55,6 +56,7 @@ struct LineReport {
 // The whole report. `traces` holds the first services of each queue with typical durations.
 struct TimingReport {
   std::vector<LineReport> lines;
+  std::vector<HeartbeatReport> heartbeats;
   TimingModel model;
   std::vector<QueueStatistics> typical;
   std::vector<QueueStatistics> longest;

@@ -1,0 +1,122 @@
+#include "timing/heartbeats.h"
+
+#include <algorithm>
+
+namespace greymet::timing {
+
+using model::ResolvedHeartbeat;
+using model::ResolvedPlan;
+using model::ResolvedTransaction;
+using model::value_or;
+
+namespace {
+
+bool covers(const model::BitRange& range, const model::BitRange& bit) {
+  return range.store == bit.store && range.first <= bit.first && bit.end <= range.end;
+}
+
+// The producer writes the bit to the consumer, or the consumer reads it from the producer.
+bool carries(const ResolvedPlan& resolved, const ResolvedTransaction& t,
+             const ResolvedHeartbeat& heartbeat) {
+  if (!t.controller || !t.target || !t.target->is_peer) return false;
+  const model::BitRange& bit = heartbeat.bit->bits;
+  if (t.controller == heartbeat.from && t.target->index == heartbeat.to) {
+    return t.from && covers(t.from->bits, bit);
+  }
+  if (t.controller != heartbeat.to || t.target->index != heartbeat.from || !t.read) return false;
+  const auto memory =
+      resolved.layouts[*heartbeat.from].serving(t.read->area, t.read->offset, t.read->quantity);
+  return memory && covers(memory->bits, bit);
+}
+
+Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
+  const Duration delay = *carrier.delay;
+  const std::int64_t tries = 1 + carrier.retries;
+  Duration gap = delay + lost * carrier.failed_attempt + (lost / tries) * delay;
+  if (carrier.park && lost >= carrier.park->after * tries) {
+    // the try that succeeds waits for the park as well
+    gap += (lost - carrier.park->after * tries + 1) * carrier.park->retry;
+  }
+  return gap;
+}
+
+}  // namespace
+
+std::string_view to_string(HeartbeatVerdict verdict) {
+  switch (verdict) {
+    case HeartbeatVerdict::good: return "good";
+    case HeartbeatVerdict::not_carried: return "not carried";
+    case HeartbeatVerdict::not_bounded: return "not bounded";
+    case HeartbeatVerdict::toggles_lost: return "toggles lost";
+    case HeartbeatVerdict::no_watch_fits: return "no watch fits";
+    case HeartbeatVerdict::false_alarm: return "false alarm";
+    case HeartbeatVerdict::too_late: return "too late";
+  }
+  return {};
+}
+
+HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carrier) {
+  HeartbeatReport out;
+  out.carried_by = carrier.name;
+  out.watch = times.watch;
+  if (!carrier.delay) {
+    out.verdict = HeartbeatVerdict::not_bounded;
+    return out;
+  }
+  const Duration scans = times.producer_scan + times.consumer_scan;
+  const Duration gap = longest_gap(carrier, times.lost);
+  out.longest_gap = gap;
+  if (*carrier.delay + scans > times.toggle) {
+    out.verdict = HeartbeatVerdict::toggles_lost;
+    return out;
+  }
+  out.watch_min = gap + scans <= times.toggle
+                      ? times.toggle + gap + scans
+                      : 2 * times.toggle + gap + *carrier.delay + times.producer_scan + scans;
+  out.watch_max = times.react - gap - 2 * times.consumer_scan;
+  out.latest_alarm = times.watch + gap + 2 * times.consumer_scan;
+  if (*out.watch_min > *out.watch_max) {
+    out.verdict = HeartbeatVerdict::no_watch_fits;
+  } else if (times.watch < *out.watch_min) {
+    out.verdict = HeartbeatVerdict::false_alarm;
+  } else if (*out.latest_alarm > times.react) {
+    out.verdict = HeartbeatVerdict::too_late;
+  } else {
+    out.verdict = HeartbeatVerdict::good;
+  }
+  return out;
+}
+
+std::vector<HeartbeatReport> heartbeat_reports(const ResolvedPlan& resolved,
+                                               const std::vector<Carrier>& carriers) {
+  std::vector<HeartbeatReport> reports;
+  for (const ResolvedHeartbeat& heartbeat : resolved.heartbeats) {
+    const model::Heartbeat& declared = resolved.plan.heartbeats[heartbeat.declared];
+    HeartbeatReport report;
+    report.watch = value_or(declared.watch, Duration{});
+    if (heartbeat.from && heartbeat.to && heartbeat.bit) {
+      const Carrier* best = nullptr;
+      for (const Carrier& c : carriers) {
+        if (!carries(resolved, resolved.transactions[c.transaction], heartbeat)) continue;
+        const bool quicker =
+            best == nullptr || (c.delay && (!best->delay || *c.delay < *best->delay));
+        if (quicker) best = &c;
+      }
+      if (best != nullptr) {
+        const auto scan = [&](std::size_t controller) {
+          return value_or(resolved.plan.controllers[controller].scan, Duration{});
+        };
+        report = judge_heartbeat(
+            {value_or(declared.toggle, Duration{}), value_or(declared.watch, Duration{}),
+             value_or(declared.react, Duration{}), scan(*heartbeat.from), scan(*heartbeat.to),
+             value_or(declared.lost, std::int64_t{0})},
+            *best);
+      }
+    }
+    report.name = declared.name;
+    reports.push_back(std::move(report));
+  }
+  return reports;
+}
+
+}  // namespace greymet::timing

@@ -1,0 +1,80 @@
+// Heartbeats: whether a toggled bit arrives in time, and which watch times are safe.
+//
+// With D the longest time from a change just after a sample to the completion that carries it,
+// A one failed attempt, k tries in a row lost without an alarm, s_p and s_c the scans of producer
+// and consumer, h the toggle time, W the watch:
+//     D = period x ceil(R / period) + R    (continuous: L + C)
+//     G = D + k A + floor(k / (1 + retries)) D    (+ the park's retry for each try after parking)
+//     all toggles are seen          if  D + s_p + s_c <= h
+//     the smallest safe watch       h + G + s_p + s_c           if G + s_p + s_c <= h,
+//                                   else 2 h + G + D + 2 s_p + s_c (failures may hide toggles)
+//     the latest alarm              W + G + 2 s_c   (the last toggle may still be on its way, and
+//                                   the timer is read on a scan); it must not exceed `react`
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "model/resolved_plan.h"
+
+namespace greymet::timing {
+
+using model::Duration;
+
+// What is to be said of a heartbeat.
+enum class HeartbeatVerdict : std::uint8_t {
+  good,
+  not_carried,    // no transaction carries the bit
+  not_bounded,    // carried only when something triggers, or without a bound
+  toggles_lost,   // faster than it is carried
+  no_watch_fits,  // smallest safe watch > largest that reacts in time
+  false_alarm,    // watch below the smallest safe one
+  too_late,       // the alarm comes later than `react`
+};
+
+// One heartbeat; durations are left out where the verdict leaves them open.
+struct HeartbeatReport {
+  std::string name;
+  std::string carried_by;  // empty: by nobody
+  Duration watch{};
+  std::optional<Duration> longest_gap;  // G
+  std::optional<Duration> watch_min;
+  std::optional<Duration> watch_max;
+  std::optional<Duration> latest_alarm;
+  HeartbeatVerdict verdict = HeartbeatVerdict::not_carried;
+};
+
+// What is known of the transaction that may carry a heartbeat.
+struct Carrier {
+  std::size_t transaction = 0;  // into ResolvedPlan::transactions
+  std::string name;
+  std::optional<Duration> delay;  // D
+  Duration failed_attempt{};      // A, scan alignment included
+  std::int64_t retries = 0;
+  std::optional<model::Park> park;
+};
+
+// The numbers of one heartbeat, for a carrier with a known D.
+struct HeartbeatTimes {
+  Duration toggle{};
+  Duration watch{};
+  Duration react{};
+  Duration producer_scan{};
+  Duration consumer_scan{};
+  std::int64_t lost = 0;
+};
+
+// The arithmetic of the header for one heartbeat and carrier.
+[[nodiscard]] HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carrier);
+
+// All heartbeats of the plan; `carriers` are its transactions with their bounds. Of several that
+// carry a bit the quickest counts.
+[[nodiscard]] std::vector<HeartbeatReport> heartbeat_reports(const model::ResolvedPlan& resolved,
+                                                             const std::vector<Carrier>& carriers);
+
+// "good", "toggles lost", ...
+[[nodiscard]] std::string_view to_string(HeartbeatVerdict verdict);
+
+}  // namespace greymet::timing
