@@ -83,7 +83,7 @@ constexpr std::array entries{
               "A longer request is refused with exception 03, or not answered at all.", "V1.1b3 6"},
     RuleEntry{RuleCode::F03, Severity::error, "block runs past address 65535",
               "Addresses have 16 bits; there is nothing behind the last one.", "V1.1b3 4.4"},
-    RuleEntry{RuleCode::F04, Severity::error, "function not implemented by the slave",
+    RuleEntry{RuleCode::F04, Severity::error, "function that the slave does not have",
               "The slave would answer exception 01.", "V1.1b3 7"},
     RuleEntry{RuleCode::F05, Severity::error, "function not available on this controller model",
               "The controller cannot send what its model does not offer.", ""},
