@@ -1,5 +1,6 @@
 // Family F, second half: blocks against the slave's map (F09 to F13), and M09.
 #include <algorithm>
+#include <iterator>
 #include <map>
 #include <set>
 #include <tuple>
@@ -122,10 +123,14 @@ class AddressRules {
     std::map<std::size_t, std::vector<const MappedBlock*>> by_slave;
     for (const MappedBlock& b : blocks_) by_slave[b.slave_index].push_back(&b);
     for (const auto& [slave, blocks] : by_slave) {
-      const auto common = common_shift(blocks);
-      if (common) report_common_shift(blocks, *common);
+      // Blocks named by their points cannot be off; the others may share one cause.
+      std::vector<const MappedBlock*> numbered;
+      std::copy_if(blocks.begin(), blocks.end(), std::back_inserter(numbered),
+                   [](const auto* b) { return b->block->notation != model::Notation::point; });
+      const auto common = common_shift(numbered);
+      if (common) report_common_shift(numbered, *common);
       for (const MappedBlock* b : blocks) {
-        if (!common) check_block(*b);
+        if (!common || b->block->notation == model::Notation::point) check_block(*b);
       }
     }
   }
@@ -188,8 +193,7 @@ class AddressRules {
 
   // F10: the shift by which the block would fit the map exactly, if as written it does not.
   [[nodiscard]] static std::optional<int> shift_of(const MappedBlock& b) {
-    if (!map_is_complete(*b.slave) || b.block->notation == model::Notation::point)
-      return std::nullopt;
+    if (!map_is_complete(*b.slave)) return std::nullopt;
     const Area area = b.block->area;
     const Extent block = b.block->extent();
     const bool fits =
@@ -306,7 +310,7 @@ class AddressRules {
   // F10
   [[nodiscard]] static std::optional<Candidate> off_by_one(const MappedBlock& b) {
     const auto shift = shift_of(b);
-    if (!shift) return std::nullopt;
+    if (!shift || b.block->notation == model::Notation::point) return std::nullopt;
     const DeviceBlock& block = *b.block;
     const auto first = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.offset) + *shift);
     return Candidate{

@@ -258,6 +258,12 @@ TEST_CASE("F10: off by one, alone and all blocks of a slave") {
             .at(0)
             .find("write numbering = \"from-1\": the map seems to count from 1") !=
         std::string::npos);
+  // blocks named by their points do not hide the common cause
+  CHECK(findings_of_rule("F10",
+                         with_rows({row(R"(fc = 3, at = 1, count = 8, into = "%MW0")", "a"),
+                                    row(R"(fc = 3, at = 11, count = 4, into = "%MW20")", "b"),
+                                    row(R"(fc = 4, at = "raw1", count = 4, into = "%MW40")", "c")}))
+            .size() == 1);
   CHECK(findings_of_rule("F10", plan("1", "10")).size() == 1);
   CHECK(findings_of_rule("F10", plan("0", "10")).empty());
 }
