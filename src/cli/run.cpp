@@ -1,10 +1,13 @@
 // The command line: which command takes which options.
+#include <algorithm>
 #include <functional>
+#include <optional>
 
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
 
 #include "cli/commands.h"
+#include "model/nearest_name.h"
 
 namespace greymet::cli {
 namespace {
@@ -43,13 +46,17 @@ class CommandLine {
   }
 
   int run(int argc, const char* const* argv) {
+    if (const auto problem = wrong_command(argc, argv)) {
+      terminal_.err << fmt::format("greymet: {}\n  try: greymet --help\n", *problem);
+      return exit_usage;
+    }
     try {
       app_.parse(argc, argv);
     } catch (const CLI::CallForHelp&) {
-      terminal_.out << app_.help();
+      terminal_.out << app_.help() << '\n';
       return exit_fine;
     } catch (const CLI::CallForAllHelp&) {
-      terminal_.out << app_.help("", CLI::AppFormatMode::All);
+      terminal_.out << app_.help("", CLI::AppFormatMode::All) << '\n';
       return exit_fine;
     } catch (const CLI::CallForVersion& version) {
       terminal_.out << version.what() << '\n';
@@ -63,6 +70,20 @@ class CommandLine {
   }
 
  private:
+  // What is wrong with the first word, if it should be a command and is none.
+  std::optional<std::string> wrong_command(int argc, const char* const* argv) {
+    std::vector<std::string> names;
+    for (const CLI::App* command : app_.get_subcommands({})) names.push_back(command->get_name());
+    if (argc < 2) return fmt::format("a command is needed: {}", fmt::join(names, ", "));
+    const std::string_view word = argv[1];
+    if (word.starts_with('-') || std::find(names.begin(), names.end(), word) != names.end()) {
+      return std::nullopt;
+    }
+    const std::vector<std::string_view> known(names.begin(), names.end());
+    return fmt::format("unknown command '{}'{}", word.substr(0, 40),
+                       model::did_you_mean(word, known));
+  }
+
   std::string chosen_name() {
     const auto chosen = app_.get_subcommands();
     return chosen.empty() ? std::string() : chosen.front()->get_name() + " ";

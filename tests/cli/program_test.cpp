@@ -103,6 +103,10 @@ TEST_CASE("wrong usage is one line and status 2") {
     CHECK(outcome.out.empty());
     CHECK(outcome.err.substr(0, 9) == "greymet: ");
   }
+  CHECK(site.run({"chek", "plan.toml"}).err ==
+        "greymet: unknown command 'chek' (did you mean 'check'?)\n  try: greymet --help\n");
+  CHECK(site.run({}).err ==
+        "greymet: a command is needed: check, timing, export, demo\n  try: greymet --help\n");
   CHECK(site.run({"--help"}).status == 0);
   CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
   CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");
