@@ -129,18 +129,19 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
   for (const Finding& f : findings) {
     const std::string place = place_text(loaded, f.place);
     const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
+    const std::string message = printable(f.message);
     const std::size_t column = place.size() + head.size() + f.subject.size() + 6;
     terminal.out << fmt::format(
         "{}: {}: {}: {}\n", place, tinted(terminal, tint_of(f.severity), head),
-        tinted(terminal, Tint::bold, f.subject),
-        terminal.folds ? folded(f.message, column, 7, terminal.width) : f.message);
+        tinted(terminal, Tint::bold, printable(f.subject)),
+        terminal.folds ? folded(message, column, 7, terminal.width) : message);
     if (f.place.line > 0) {
       terminal.out << tinted(terminal, Tint::dim,
                              excerpt(lines.line(f.place), f.place, terminal.width));
     }
     if (!f.remedy.empty()) {
-      terminal.out << "       = remedy: " << folded(f.remedy, indent, indent, terminal.width)
-                   << '\n';
+      terminal.out << "       = remedy: "
+                   << folded(printable(f.remedy), indent, indent, terminal.width) << '\n';
     }
     for (const model::Related& related : f.related) {
       terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),

@@ -36,7 +36,8 @@ std::string period_cell(const timing::TransactionReport& t) {
 }
 
 // Cuts a name to the width; names are UTF-8, so the cut must not fall inside a character.
-std::string name_cell(const std::string& name, std::size_t width) {
+std::string name_cell(const std::string& text, std::size_t width) {
+  const std::string name = printable(text);
   std::size_t columns = 0;
   std::size_t cut = name.size();
   std::size_t before_last = 0;
@@ -54,9 +55,10 @@ std::string name_cell(const std::string& name, std::size_t width) {
 }
 
 std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
-  std::string text = tinted(terminal, Tint::bold, line.name);
-  text += line.master.empty() ? fmt::format("  {}", line.description)
-                              : fmt::format("  {}, master {}", line.description, line.master);
+  std::string text = tinted(terminal, Tint::bold, printable(line.name));
+  text += line.master.empty()
+              ? fmt::format("  {}", printable(line.description))
+              : fmt::format("  {}, master {}", printable(line.description), printable(line.master));
   text += "\n  ";
   const bool crowded = line.utilisation_percent > 80;
   text += tinted(terminal, crowded ? Tint::yellow : Tint::none,
@@ -137,15 +139,16 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
   text += heartbeats_text(report, terminal);
   text +=
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
-      "simulated with longest durations. bound: no response is ever longer. silent: what\n"
-      "a silent slave costs each time.\n";
+      "simulated with longest durations. bound: no response is ever longer. silent:\n"
+      "what a silent slave costs each time.\n";
   if (width >= narrowest + failure_width) {
     text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
   }
   if (!report.heartbeats.empty()) {
     text +=
-        "gap: longest time between two samples of a heartbeat. safe watch: smallest without\n"
-        "false alarms, largest that reacts in time. alarm: latest after the producer stops.\n";
+        "gap: longest time between two samples of a heartbeat. safe watch: smallest\n"
+        "without false alarms, largest that reacts in time. alarm: latest after the\n"
+        "producer stops.\n";
   }
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";

@@ -28,6 +28,9 @@ struct Terminal {
   std::size_t width = 100;
 };
 
+// A text from a file, safe to print: control characters become '?', so that no name can steer a
+// terminal.
+[[nodiscard]] std::string printable(std::string_view text);
 // Without colour, bar and folding: for files, and for what goes to stderr.
 [[nodiscard]] Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width);
 

@@ -1,0 +1,89 @@
+// What is printed on a terminal: colour, folding, widths. No process needed.
+#include "cli/print.h"
+
+#include <catch2/catch.hpp>
+
+#include <sstream>
+
+#include "cli/commands.h"
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::cli;
+
+namespace {
+
+// Prints the findings of a plan on a terminal of this width.
+std::string printed(const std::string& plan, std::size_t width, bool colour, bool folds) {
+  const auto loaded = test::load(plan, test::base_files());
+  std::ostringstream out;
+  print_findings(loaded, checks::check(loaded.plan, loaded.findings),
+                 {out, out, colour, false, folds, width});
+  return out.str();
+}
+
+const std::string off_by_one = test::with_rows(
+    {R"({ name = "t", slave = "gauge", fc = 3, at = 9, count = 4, into = "%MW0", every = "1s" })"});
+
+std::size_t longest_line(const std::string& text) {
+  std::size_t longest = 0;
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) longest = std::max(longest, line.size());
+  return longest;
+}
+
+}  // namespace
+
+TEST_CASE("on a terminal long findings are folded, in a pipe they stay on one line") {
+  CHECK(longest_line(printed(off_by_one, 80, false, true)) <= 80);
+  const std::string piped = printed(off_by_one, 80, false, false);
+  CHECK(
+      piped.find("plan.toml:25:47: warning F10: transaction t: looks off by one: hr:9..hr:12 does "
+                 "not fit gauge.csv, hr:10..hr:13 starts and ends exactly on points\n") == 0);
+}
+
+TEST_CASE("colour appears only where it is wanted") {
+  CHECK(printed(off_by_one, 100, true, false).find("\033[1;33mwarning F10\033[0m") !=
+        std::string::npos);
+  CHECK(printed(off_by_one, 100, false, false).find('\033') == std::string::npos);
+}
+
+TEST_CASE("a source line is cut around the caret, and control characters do not get out") {
+  const std::string narrow = printed(off_by_one, 50, false, true);
+  std::istringstream lines(narrow);
+  std::string before;
+  bool seen = false;
+  for (std::string line; std::getline(lines, line); before = line) {
+    const std::size_t caret = line.find('^');
+    if (caret == std::string::npos) continue;
+    seen = true;
+    CHECK(before.at(caret) == '9');  // the value the finding speaks about
+  }
+  CHECK(seen);
+  const std::string escape = test::replaced(off_by_one, "name = \"t\"", "name = \"t\\u001B[2J\"");
+  CHECK(printed(escape, 100, false, false).find('\033') == std::string::npos);
+  CHECK(printable("a\033[2J\n\x7F") == "a?[2J??");
+}
+
+TEST_CASE("the timing fits 80 columns, with more to see where there is room") {
+  const auto loaded = test::load(
+      test::with_rows(
+          {R"({ name = "a transaction with a very long name", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })"}),
+      test::base_files());
+  const auto report = timing::analyse(loaded.plan, 0, {});
+  std::ostringstream ignored;
+  const auto text = [&](std::size_t width) {
+    return timing_text(report, plain_terminal(ignored, ignored, width));
+  };
+  CHECK(longest_line(text(80)) <= 80);
+  CHECK(longest_line(text(40)) <= 80);  // narrower than that nothing can be read
+  CHECK(text(80).find("a transaction ~") != std::string::npos);
+  CHECK(text(80).find("failed") == std::string::npos);
+  CHECK(text(120).find("failed except.") != std::string::npos);
+  CHECK(longest_line(text(120)) <= 120);
+}
+
+TEST_CASE("counts are spelt as people read them") {
+  CHECK(tally_text({2, 1, 0}) == "2 errors, 1 warning, no notes");
+  CHECK(tally_text({0, 0, 1}) == "no errors, no warnings, 1 note");
+}
