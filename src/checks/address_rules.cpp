@@ -162,6 +162,18 @@ class AddressRules {
     return value_or(b.slave->numbering, model::Numbering::from_0);
   }
 
+  // One request of this master reads all of the value.
+  [[nodiscard]] bool read_whole(const Point& point, std::size_t controller,
+                                std::size_t slave) const {
+    const Extent value = extent_of(point);
+    return std::any_of(blocks_.begin(), blocks_.end(), [&](const MappedBlock& b) {
+      const Extent block = b.block->extent();
+      return b.is_read && b.slave_index == slave && b.block->area == point.address.area &&
+             plan_.transactions[b.transaction].controller == controller &&
+             block.first <= value.first && value.end <= block.end;
+    });
+  }
+
   // M09: parts of one value fetched by two requests of one master. Remembers them, so that F12
   // does not report the same cut again.
   void check_torn_values() {
@@ -178,6 +190,7 @@ class AddressRules {
       if (blocks.size() < 2) continue;
       const auto coverage = read_by_one_.find({slave, point->address.area, controller});
       if (coverage == read_by_one_.end() || !coverage->second.covers(extent_of(*point))) continue;
+      if (read_whole(*point, controller, slave)) continue;  // then only the cuts are wrong
       for (const MappedBlock* b : blocks) torn_.insert({b->transaction, point});
       const MappedBlock& second = *blocks.back();
       report(out_, RuleCode::M09, Severity::warning, second.block->at_place, subject(second),

@@ -297,6 +297,12 @@ TEST_CASE("F12 and M09: values cut, and fetched in two parts") {
             "transaction a: between the two it may change | move the edge to 6 so that one request "
             "reads all of it"});
   CHECK(findings_of_rule("F12", torn).empty());
+  // a third request reads the value whole: nothing is torn, but the two cuts remain
+  const std::string whole = with_rows({row(R"(fc = 3, at = 0, count = 7, into = "%MW0")", "a"),
+                                       row(R"(fc = 3, at = 7, count = 1, into = "%MW9")", "b"),
+                                       row(R"(fc = 3, at = 6, count = 2, into = "%MW20")", "c")});
+  CHECK(findings_of_rule("M09", whole).empty());
+  CHECK(findings_of_rule("F12", whole).size() == 2);
   CHECK(findings_of_rule("M09", one(good)).empty());
 }
 
