@@ -344,16 +344,29 @@ class AddressRules {
       const Extent value = extent_of(*point);
       const std::uint32_t first = std::min(block.offset, value.first);
       const std::uint32_t end = std::max(block.extent().end, value.end);
-      return Candidate{RuleCode::F12,
-                       Severity::error,
-                       fmt::format("'{}' ({}, {}) is cut in two at the edge of {}", point->name,
-                                   to_text(point->type), range_text(point->address.area, value),
-                                   range_text(block.area, block.extent())),
-                       fmt::format("write at = {}, count = {}", at_text(block, first, numbering(b)),
-                                   end - first),
-                       {{point->place, "the value is listed here"}}};
+      const bool text = point->type.kind == model::TypeKind::text;
+      return Candidate{
+          text ? RuleCode::D04 : RuleCode::F12,
+          Severity::error,
+          text ? cut_text(*point, block)
+               : fmt::format("'{}' ({}, {}) is cut in two at the edge of {}", point->name,
+                             to_text(point->type), range_text(point->address.area, value),
+                             range_text(block.area, block.extent())),
+          fmt::format("write at = {}, count = {}", at_text(block, first, numbering(b)),
+                      end - first),
+          {{point->place, "the value is listed here"}}};
     }
     return std::nullopt;
+  }
+
+  // D04
+  static std::string cut_text(const Point& point, const DeviceBlock& block) {
+    const Extent value = extent_of(point);
+    const Extent e = block.extent();
+    const std::uint32_t moved = std::min(e.end, value.end) - std::max(e.first, value.first);
+    return fmt::format("'{}' has {} characters in {}; {} of them {} in {}", point.name,
+                       point.type.characters, amount_text(block.area, value.end - value.first),
+                       moved, moved == 1 ? "is" : "are", range_text(block.area, e));
   }
 
   // F11

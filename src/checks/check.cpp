@@ -34,6 +34,7 @@ const std::vector<Consequence>& consequences() {
       {{F02, F06}, {F09, F10, F11, F12, M01, M02, M03, M06}},
       {{F01}, {F04}},
       {{F04}, {F09, F10, F11, F12, F13}},  // the area followed from the wrong function
+      {{D04}, {F12}},
       {{F10, F13}, {M08}},                 // the values lie elsewhere once the block is right
       {{S04}, {M01, M02, M03, M06, M07}},  // memory of the wrong controller
   };
@@ -65,7 +66,7 @@ void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Find
   for (const model::Accept& accept : plan.accepts) {
     if (!accept.rule || !accept.at) continue;
     const auto code = model::rule_code_from(accept.rule->value);
-    if (!code) continue;  // a rule of a family that is not checked: nothing to say about it
+    if (!code) continue;  // P05 has said so
     const auto removed = std::erase_if(findings, [&](const Finding& f) {
       return f.rule == *code && f.subject == accept.at->value;
     });
@@ -81,6 +82,17 @@ void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Find
          .remedy = "remove it, or correct its `rule` or `at`"});
   }
   findings.insert(findings.end(), unused.begin(), unused.end());
+}
+
+// The simulation is only run for rules that use it.
+bool needs_timing(const RuleSelection& selection) {
+  const auto codes = model::all_rule_codes();
+  return std::any_of(codes.begin(), codes.end(), [&](RuleCode code) {
+    const char family = to_string(code).front();
+    const bool timed = family == 'T' || family == 'H' || code == RuleCode::N05 ||
+                       code == RuleCode::N06 || code == RuleCode::N11;
+    return timed && selection.includes(code);
+  });
 }
 
 }  // namespace
@@ -117,10 +129,22 @@ Findings check(const model::ResolvedPlan& resolved, Findings found,
   RuleInput in{resolved, std::vector<bool>(resolved.transactions.size(), false)};
   check_functions(in, found);
   check_settings(in, found);
+  check_network(in, found);
   check_addresses(in, found);
   check_memory(in, found);
   check_device_memory(in, found);
   check_packing(in, found);
+  check_on_loss(in, found);
+  check_data(in, found);
+  check_capabilities(in, found);
+  if (needs_timing(selection)) {
+    const timing::TimingReport timing = timing::analyse_longest(resolved);
+    check_connections(in, timing, found);
+    check_times(in, timing, found);
+    check_stalls(in, timing, found);
+    if (selection.includes(RuleCode::T06)) check_phases(in, timing, found);
+    check_heartbeats(in, timing, found);
+  }
   silence_consequences(found);
   apply_accepts(resolved.plan, selection, found);
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });

@@ -8,7 +8,7 @@
 namespace greymet::cli {
 
 int run_export(const ExportOptions& options, const Terminal& terminal) {
-  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  const UsablePlan usable = load_usable_plan(options.plan, terminal, {});
   if (usable.refused) return *usable.refused;
   if (checks::tally_of(usable.findings).errors > 0) {
     model::Findings errors = usable.findings;

@@ -159,10 +159,15 @@ std::string tally_text(const checks::Tally& tally) {
                      count(tally.notes, "note"));
 }
 
-UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal) {
+checks::RuleSelection rules_without_time() {
+  return {{"P", "S", "F", "M", "D", "C", "N01", "N02", "N03", "N04", "N07", "N08", "N09", "N10"}};
+}
+
+UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,
+                            const checks::RuleSelection& rules) {
   UsablePlan usable;
   usable.loaded = files::load_plan(path, files::disk_files());
-  usable.findings = checks::check(usable.loaded.plan, usable.loaded.findings);
+  usable.findings = checks::check(usable.loaded.plan, usable.loaded.findings, rules);
   model::Findings unreadable;
   std::size_t others = 0;
   for (const Finding& f : usable.findings) {

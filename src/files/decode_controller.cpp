@@ -100,7 +100,7 @@ model::Answer decode_answer(const Value& table, const std::string& subject, Find
   TableReader in(table, subject, findings);
   model::Answer answer;
   answer.place = table.place;
-  answer.port = in.integer("port", 1, 65535);
+  answer.port = in.integer("port", 0, internal::most_port_written);
   answer.connections = in.integer("connections", 1, internal::most_connections);
   answer.allows = in.texts("allows");
   answer.timeout = in.duration("timeout", Duration(1));

@@ -35,7 +35,7 @@ void read_tcp_keys(TableReader& in, model::Slave& slave) {
   static constexpr std::array<Words<model::Connect>, 2> connects{
       {{"keep", model::Connect::keep}, {"each", model::Connect::each}}};
   slave.host = in.text("host");
-  slave.port = in.integer("port", 1, 65535);
+  slave.port = in.integer("port", 0, internal::most_port_written);
   slave.timeout = in.duration("timeout", Duration(1));
   slave.retries = in.integer("retries", 0, most_retries);
   slave.connect_timeout = in.duration("connect_timeout", Duration(1));
@@ -107,7 +107,7 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
   gateway.place = table.place;
   in.require("host", "write its address: host = \"10.20.0.40\"");
   gateway.host = in.text("host");
-  gateway.port = in.integer("port", 1, 65535);
+  gateway.port = in.integer("port", 0, internal::most_port_written);
   gateway.timeout = in.duration("timeout", Duration(1));
   gateway.retries = in.integer("retries", 0, most_retries);
   gateway.connections = in.integer("connections", 1, most_connections);

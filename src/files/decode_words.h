@@ -12,6 +12,7 @@ namespace greymet::files::internal {
 inline constexpr std::int64_t most_baud = 20'000'000;
 inline constexpr std::int64_t least_baud = 50;
 inline constexpr std::int64_t most_retries = 1000;
+inline constexpr std::int64_t most_port_written = 4'294'967'295;  // rule N09 says which ports exist
 inline constexpr std::int64_t most_connections = 100'000;
 inline constexpr std::int64_t most_memory = 16'777'216;
 inline constexpr std::int64_t most_limit = 65536;

@@ -9,19 +9,6 @@ using model::TriggerKind;
 
 namespace {
 
-// F of the header: what the other masters of the line may put before one request of this queue.
-Duration foreign_share(const TimingModel& timing, const Queue& queue) {
-  if (queue.kind != QueueKind::gateway || !queue.line) return Duration{};
-  Duration sum{};
-  for (const Queue& other : timing.queues) {
-    if (&other == &queue || other.kind != QueueKind::gateway || other.line != queue.line) continue;
-    Duration longest{};
-    for (const Job& job : other.jobs) longest = std::max(longest, job.times.serial_longest());
-    sum += other.in_flight * longest;
-  }
-  return sum;
-}
-
 // Sums over the jobs that wait for each other.
 struct Pool {
   Duration released{};     // sum over released jobs
@@ -78,6 +65,18 @@ std::optional<Duration> continuous_round(const Pool& pool) {
 }
 
 }  // namespace
+
+Duration foreign_share(const TimingModel& timing, const Queue& queue) {
+  if (queue.kind != QueueKind::gateway || !queue.line) return Duration{};
+  Duration sum{};
+  for (const Queue& other : timing.queues) {
+    if (&other == &queue || other.kind != QueueKind::gateway || other.line != queue.line) continue;
+    Duration longest{};
+    for (const Job& job : other.jobs) longest = std::max(longest, job.times.serial_longest());
+    sum += other.in_flight * longest;
+  }
+  return sum;
+}
 
 Duration service_bound(const TimingModel& timing, const Queue& queue, const Job& job) {
   return job.times.longest + queue.scan + foreign_share(timing, queue);

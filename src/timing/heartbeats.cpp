@@ -15,20 +15,6 @@ bool covers(const model::BitRange& range, const model::BitRange& bit) {
   return range.store == bit.store && range.first <= bit.first && bit.end <= range.end;
 }
 
-// The producer writes the bit to the consumer, or the consumer reads it from the producer.
-bool carries(const ResolvedPlan& resolved, const ResolvedTransaction& t,
-             const ResolvedHeartbeat& heartbeat) {
-  if (!t.controller || !t.target || !t.target->is_peer) return false;
-  const model::BitRange& bit = heartbeat.bit->bits;
-  if (t.controller == heartbeat.from && t.target->index == heartbeat.to) {
-    return t.from && covers(t.from->bits, bit);
-  }
-  if (t.controller != heartbeat.to || t.target->index != heartbeat.from || !t.read) return false;
-  const auto memory =
-      resolved.layouts[*heartbeat.from].serving(t.read->area, t.read->offset, t.read->quantity);
-  return memory && covers(memory->bits, bit);
-}
-
 Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
   const Duration delay = *carrier.delay;
   const std::int64_t tries = 1 + carrier.retries;
@@ -41,6 +27,24 @@ Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
 }
 
 }  // namespace
+
+Duration delay_of_cyclic(Duration period, Duration response) {
+  const std::int64_t periods = (response.count() + period.count() - 1) / period.count();
+  return periods * period + response;
+}
+
+bool carries(const ResolvedPlan& resolved, const ResolvedTransaction& t,
+             const ResolvedHeartbeat& heartbeat) {
+  if (!t.controller || !t.target || !t.target->is_peer) return false;
+  const model::BitRange& bit = heartbeat.bit->bits;
+  if (t.controller == heartbeat.from && t.target->index == heartbeat.to) {
+    return t.from && covers(t.from->bits, bit);
+  }
+  if (t.controller != heartbeat.to || t.target->index != heartbeat.from || !t.read) return false;
+  const auto memory =
+      resolved.layouts[*heartbeat.from].serving(t.read->area, t.read->offset, t.read->quantity);
+  return memory && covers(memory->bits, bit);
+}
 
 std::string_view to_string(HeartbeatVerdict verdict) {
   switch (verdict) {
@@ -57,6 +61,8 @@ std::string_view to_string(HeartbeatVerdict verdict) {
 
 HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carrier) {
   HeartbeatReport out;
+  out.times = times;
+  out.carrier = carrier;
   out.carried_by = carrier.name;
   out.watch = times.watch;
   if (!carrier.delay) {

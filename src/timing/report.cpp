@@ -46,7 +46,7 @@ bool simulation_is_a_bound(const TimingModel& timing, const Queue& queue,
 
 void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
                        const std::vector<JobBounds>& bounds, bool exact,
-                       const QueueStatistics& typical, const QueueStatistics& longest,
+                       const QueueStatistics* typical, const QueueStatistics& longest,
                        LineReport& line) {
   Duration round{};
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
@@ -77,8 +77,8 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
       out.interval_bound = bounds[j].interval;
     }
     if (longest.jobs[j].completed > 0) out.response_simulated = longest.jobs[j].response_max;
-    if (typical.jobs[j].completed > 0) {
-      out.response_mean_ms = typical.jobs[j].response_mean_ns / 1e6;
+    if (typical != nullptr && typical->jobs[j].completed > 0) {
+      out.response_mean_ms = typical->jobs[j].response_mean_ns / 1e6;
     }
     out.missed = longest.jobs[j].missed;
     round += job.times.longest;
@@ -108,10 +108,14 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
     const auto& park = resolved.plan.lines[*queue.line].park;
     if (park) carrier.park = park->value;
   }
+  carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;
+  carrier.response = report.response_bound;
   if (job.kind == TriggerKind::cyclic && report.response_bound) {
-    const std::int64_t period = job.period.count();
-    const std::int64_t response = report.response_bound->count();
-    carrier.delay = (response + period - 1) / period * job.period + *report.response_bound;
+    carrier.period = job.period;
+    carrier.delay = delay_of_cyclic(job.period, *report.response_bound);
+    if (report.response_simulated) {
+      carrier.delay_simulated = delay_of_cyclic(job.period, *report.response_simulated);
+    }
   } else if (job.kind == TriggerKind::continuous && report.interval_bound) {
     carrier.delay = *report.interval_bound + job.times.longest;
   }
@@ -146,21 +150,12 @@ double utilisation_percent(const Queue& queue) {
   return 100 * use;
 }
 
-TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
-                     const ProgressSink& progress) {
-  TimingReport report;
-  report.model = build_timing_model(resolved);
+namespace {
+
+// Turns model, simulations and bounds into the rows of the report.
+void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   const auto bounds = bounds_of(report.model);
   const auto islands = islands_of(report.model);
-  SimulationOptions options;
-  options.durations = Durations::longest;
-  if (progress) options.progress = [&progress](double done) { progress(done / 2); };
-  report.longest = simulate(report.model, options);
-  options.durations = Durations::typical;
-  options.trace_length = trace_length;
-  if (progress) options.progress = [&progress](double done) { progress(0.5 + done / 2); };
-  report.typical = simulate(report.model, options);
-
   const auto add_queue = [&](std::size_t q) {
     const Queue& queue = report.model.queues[q];
     LineReport line;
@@ -170,12 +165,13 @@ TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
     line.queue = q;
     line.utilisation_percent = utilisation_percent(queue);
     line.longest_queue = report.longest[q].longest_queue;
-    line.simulation_complete = report.longest[q].complete && report.typical[q].complete;
+    const QueueStatistics* typical = report.typical.empty() ? nullptr : &report.typical[q];
+    line.simulation_complete =
+        report.longest[q].complete && (typical == nullptr || typical->complete);
     line.simulated = report.longest[q].simulated;
     if (queue.kind == QueueKind::serial) fill_line_settings(resolved.plan.lines[*queue.line], line);
     const bool exact = simulation_is_a_bound(report.model, queue, report.longest[q], islands);
-    fill_transactions(resolved, queue, bounds[q], exact, report.typical[q], report.longest[q],
-                      line);
+    fill_transactions(resolved, queue, bounds[q], exact, typical, report.longest[q], line);
     report.lines.push_back(std::move(line));
   };
   std::size_t q = 0;
@@ -202,6 +198,31 @@ TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
     }
   }
   report.heartbeats = heartbeat_reports(resolved, carriers);
+}
+
+}  // namespace
+
+TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
+                     const ProgressSink& progress) {
+  TimingReport report;
+  report.model = build_timing_model(resolved);
+  SimulationOptions options;
+  options.durations = Durations::longest;
+  if (progress) options.progress = [&progress](double done) { progress(done / 2); };
+  report.longest = simulate(report.model, options);
+  options.durations = Durations::typical;
+  options.trace_length = trace_length;
+  if (progress) options.progress = [&progress](double done) { progress(0.5 + done / 2); };
+  report.typical = simulate(report.model, options);
+  fill_report(resolved, report);
+  return report;
+}
+
+TimingReport analyse_longest(const ResolvedPlan& resolved) {
+  TimingReport report;
+  report.model = build_timing_model(resolved);
+  report.longest = simulate(report.model, {});
+  fill_report(resolved, report);
   return report;
 }
 

@@ -106,6 +106,14 @@ std::size_t root_of(std::vector<std::size_t>& parent, std::size_t i) {
 
 }  // namespace
 
+Duration longest_continuous(const Queue& queue) {
+  Duration longest{};
+  for (const Job& job : queue.jobs) {
+    if (!is_released(job.kind)) longest = std::max(longest, job.times.longest + queue.scan);
+  }
+  return longest;
+}
+
 TimingModel build_timing_model(const ResolvedPlan& resolved) {
   TimingModel timing;
   std::vector<std::size_t> queue_of_line;

@@ -107,6 +107,7 @@ void fill_gateway(const model::Gateway& gateway, const Line& line, bool broadcas
     times.failed_attempt = translates ? std::min(gateway_gives_up, patience) : patience;
   }
   if (!translates) {
+    times.timeout_of_master = true;
     times.timeout = patience;
     times.retries = tries - 1;
   }
@@ -134,6 +135,7 @@ void fill_tcp(const ResolvedPlan& resolved, const ResolvedTransaction& t, const 
   net.back_longest = rtt.max / 2;
   net.out_typical = rtt.typical - net.back_typical + connect.typical;
   net.out_longest = rtt.max - net.back_longest + connect.max;
+  net.connect_longest = connect.max;
   net.slave_typical = target.reply.typical + target.pause;
   net.slave_longest = target.reply.max + target.pause;
   times.network = net;

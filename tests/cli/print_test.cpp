@@ -23,7 +23,7 @@ std::string printed(const std::string& plan, std::size_t width, bool colour, boo
 }
 
 const std::string off_by_one = test::with_rows(
-    {R"({ name = "t", slave = "gauge", fc = 3, at = 9, count = 4, into = "%MW0", every = "1s" })"});
+    {R"({ name = "t", slave = "gauge", fc = 3, at = 9, count = 4, into = "%MW0", every = "1s", on_loss = "hold" })"});
 
 std::size_t longest_line(const std::string& text) {
   std::size_t longest = 0;

@@ -14,7 +14,7 @@ using Json = nlohmann::json;
 namespace {
 
 const std::string row =
-    R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })";
+    R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })";
 
 // A folder with a plan and its maps.
 class Site : public test::TemporaryFolder {
@@ -50,16 +50,16 @@ TEST_CASE("a finding shows its place, its line with a caret, and its remedy") {
   const Site site(with_error());
   const Outcome check = site.run({"check", "plan.toml"});
   CHECK(check.status == 1);
-  CHECK(
-      check.out ==
-      "plan.toml:25:58: error F02: transaction t: asks for 140 registers; one request carries at "
-      "most 125\n"
-      "    25 |  { name = \"t\", slave = \"gauge\", fc = 3, at = 0, count = 140, into = \"%MW0\", "
-      "every = \"1s\" },\n"
-      "       |                                                         ^\n"
-      "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
-      "plan.toml: 1 transactions, 2 slaves, 1 lines, 0 connections checked: 1 error, no "
-      "warnings, no notes\n");
+  CHECK(check.out ==
+        "plan.toml:25:58: error F02: transaction t: asks for 140 registers; one request carries at "
+        "most 125\n"
+        "    25 | ve = \"gauge\", fc = 3, at = 0, count = 140, into = \"%MW0\", every = \"1s\", "
+        "on_loss = "
+        "\"hold\" },\n"
+        "       |                                       ^\n"
+        "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
+        "plan.toml: 1 transactions, 2 slaves, 1 lines, 0 connections checked: 1 error, no "
+        "warnings, no notes\n");
 }
 
 TEST_CASE("the JSON of check is one document, whatever happened") {
@@ -206,7 +206,7 @@ TEST_CASE("demo writes its plans and goes through every step") {
   }
   CHECK(demo.out.find("== 4. The exchange for download") != std::string::npos);
   CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
-                      "checked: nothing to report") != std::string::npos);
+                      "checked: no errors, no warnings, 1 note") != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==
         test::run_program("/bin/cat", {std::string(GREYMET_EXAMPLES) + "/maltings.toml"}, "/").out);
   CHECK(run({"demo", "d"}).status == 0);  // again, over its own files

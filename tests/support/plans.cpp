@@ -12,17 +12,20 @@ files::LoadedPlan load(const std::string& plan, Files others) {
 
 namespace {
 
-model::Findings all_findings(const std::string& plan, Files others) {
+model::Findings all_findings(const std::string& plan, Files others, const std::string& rules) {
   if (others.empty()) others = base_files();
   const files::LoadedPlan loaded = load(plan, std::move(others));
-  return checks::check(loaded.plan, loaded.findings);
+  const auto selection = checks::parse_rule_selection(rules);
+  REQUIRE(selection.has_value());
+  return checks::check(loaded.plan, loaded.findings, *selection);
 }
 
 }  // namespace
 
-std::vector<std::string> findings_of(const std::string& plan, Files others) {
+std::vector<std::string> findings_of(const std::string& plan, Files others,
+                                     const std::string& rules) {
   std::vector<std::string> out;
-  for (const auto& f : all_findings(plan, std::move(others))) {
+  for (const auto& f : all_findings(plan, std::move(others), rules)) {
     out.push_back(fmt::format("{} {} {}:{} {}: {}", to_string(f.severity), to_string(f.rule),
                               f.place.line, f.place.column, f.subject, f.message));
   }
@@ -32,8 +35,8 @@ std::vector<std::string> findings_of(const std::string& plan, Files others) {
 std::vector<std::string> findings_of_rule(const std::string& code, const std::string& plan,
                                           Files others) {
   std::vector<std::string> out;
-  for (const auto& f : all_findings(plan, std::move(others))) {
-    if (to_string(f.rule) != code) continue;
+  // P09 depends on what else was found; all others may be picked alone
+  for (const auto& f : all_findings(plan, std::move(others), code == "P09" ? "P,S,N,F,M,D,C" : code)) {
     out.push_back(
         fmt::format("{} {}: {} | {}", to_string(f.severity), f.subject, f.message, f.remedy));
   }

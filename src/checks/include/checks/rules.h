@@ -5,6 +5,7 @@
 
 #include "model/finding.h"
 #include "model/resolved_plan.h"
+#include "timing/report.h"
 
 namespace greymet::checks {
 
@@ -17,10 +18,26 @@ struct RuleInput {
 };
 
 void check_settings(const RuleInput& in, model::Findings& out);       // S
+void check_network(const RuleInput& in, model::Findings& out);        // N01 to N04, N07 to N10
 void check_functions(RuleInput& in, model::Findings& out);            // F01 to F08, F14; fills in
-void check_addresses(const RuleInput& in, model::Findings& out);      // F09 to F13, M09
+void check_addresses(const RuleInput& in, model::Findings& out);      // F09 to F13, M09, D04
 void check_memory(const RuleInput& in, model::Findings& out);         // M01, M02, M06, M10
 void check_device_memory(const RuleInput& in, model::Findings& out);  // M04, M05
 void check_packing(const RuleInput& in, model::Findings& out);        // M07, M08
+void check_data(const RuleInput& in, model::Findings& out);           // D01, D02, D05, D06
+void check_capabilities(const RuleInput& in, model::Findings& out);   // C
+void check_on_loss(const RuleInput& in, model::Findings& out);        // H08
+
+// Rules that need the plan's timing: bounds, and the simulation with longest durations.
+void check_connections(const RuleInput& in, const timing::TimingReport& timing,
+                       model::Findings& out);  // N05, N06, N11
+void check_times(const RuleInput& in, const timing::TimingReport& timing,
+                 model::Findings& out);  // T01 to T03, T05, T07, T10
+void check_stalls(const RuleInput& in, const timing::TimingReport& timing,
+                  model::Findings& out);  // T04, T08, T09
+void check_phases(const RuleInput& in, const timing::TimingReport& timing,
+                  model::Findings& out);  // T06
+void check_heartbeats(const RuleInput& in, const timing::TimingReport& timing,
+                      model::Findings& out);  // H01 to H07, H09
 
 }  // namespace greymet::checks

@@ -19,6 +19,9 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 // The timing of all lines as text, at most `width` columns where that is 80 or more.
 [[nodiscard]] std::string timing_text(const timing::TimingReport& report, const Terminal& terminal);
 
+// All families but T and H, and N's rules about time.
+[[nodiscard]] checks::RuleSelection rules_without_time();
+
 // A plan that a command other than check can work on, or the exit status it must end with. P
 // errors are printed in full; other errors are mentioned in one line.
 struct UsablePlan {
@@ -26,6 +29,9 @@ struct UsablePlan {
   model::Findings findings;
   std::optional<int> refused;
 };
-[[nodiscard]] UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal);
+// `rules`: which rules to ask; those about time cost a simulation.
+[[nodiscard]] UsablePlan load_usable_plan(
+    const std::string& path, const Terminal& terminal,
+    const checks::RuleSelection& rules = rules_without_time());
 
 }  // namespace greymet::cli

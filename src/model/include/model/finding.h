@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -36,6 +37,18 @@ enum class RuleCode : std::uint8_t {
   S07,
   S08,
   S09,
+  // network and identity
+  N01,
+  N02,
+  N03,
+  N04,
+  N05,
+  N06,
+  N07,
+  N08,
+  N09,
+  N10,
+  N11,
   // function codes and addresses
   F01,
   F02,
@@ -62,8 +75,38 @@ enum class RuleCode : std::uint8_t {
   M08,
   M09,
   M10,
+  // time
+  T01,
+  T02,
+  T03,
+  T04,
+  T05,
+  T06,
+  T07,
+  T08,
+  T09,
+  T10,
+  // heartbeats and supervision
+  H01,
+  H02,
+  H03,
+  H04,
+  H05,
+  H06,
+  H07,
+  H08,
+  H09,
   // data
+  D01,
+  D02,
   D03,
+  D04,
+  D05,
+  D06,
+  // what the controller can do
+  C01,
+  C02,
+  C03,
 };
 
 // Another spot that belongs to a finding, with what is to be seen there.
@@ -91,6 +134,8 @@ using Findings = std::vector<Finding>;
 [[nodiscard]] std::string_view to_string(Severity severity);
 // "F02"
 [[nodiscard]] std::string_view to_string(RuleCode code);
+// Every code, in the order of the catalogue.
+[[nodiscard]] std::span<const RuleCode> all_rule_codes();
 // The rule of that code, if there is one.
 [[nodiscard]] std::optional<RuleCode> rule_code_from(std::string_view text);
 

@@ -30,6 +30,10 @@ struct JobBounds {
 // Per queue and job, parallel to TimingModel::queues.
 [[nodiscard]] std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing);
 
+// F of the header: what the other masters of the line behind the queue's gateway may put before one
+// request of this queue; 0 where there are none.
+[[nodiscard]] Duration foreign_share(const TimingModel& timing, const Queue& queue);
+
 // Longest busy time of one service, waiting for a scan boundary and foreign requests included.
 [[nodiscard]] Duration service_bound(const TimingModel& timing, const Queue& queue, const Job& job);
 

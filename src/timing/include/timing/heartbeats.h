@@ -34,6 +34,30 @@ enum class HeartbeatVerdict : std::uint8_t {
   too_late,       // the alarm comes later than `react`
 };
 
+// What is known of the transaction that may carry a heartbeat.
+struct Carrier {
+  std::size_t transaction = 0;  // into ResolvedPlan::transactions
+  std::string name;
+  bool triggered = false;                   // sent on request or change, not by the clock
+  Duration period{};                        // of a cyclic one
+  std::optional<Duration> response;         // its bound
+  std::optional<Duration> delay;            // D
+  std::optional<Duration> delay_simulated;  // D with the healthy simulation in place of the bound
+  Duration failed_attempt{};                // A, scan alignment included
+  std::int64_t retries = 0;
+  std::optional<model::Park> park;
+};
+
+// The numbers of one heartbeat, as its plan states them.
+struct HeartbeatTimes {
+  Duration toggle{};
+  Duration watch{};
+  Duration react{};
+  Duration producer_scan{};
+  Duration consumer_scan{};
+  std::int64_t lost = 0;
+};
+
 // One heartbeat; durations are left out where the verdict leaves them open.
 struct HeartbeatReport {
   std::string name;
@@ -44,30 +68,19 @@ struct HeartbeatReport {
   std::optional<Duration> watch_max;
   std::optional<Duration> latest_alarm;
   HeartbeatVerdict verdict = HeartbeatVerdict::not_carried;
-};
-
-// What is known of the transaction that may carry a heartbeat.
-struct Carrier {
-  std::size_t transaction = 0;  // into ResolvedPlan::transactions
-  std::string name;
-  std::optional<Duration> delay;  // D
-  Duration failed_attempt{};      // A, scan alignment included
-  std::int64_t retries = 0;
-  std::optional<model::Park> park;
-};
-
-// The numbers of one heartbeat, for a carrier with a known D.
-struct HeartbeatTimes {
-  Duration toggle{};
-  Duration watch{};
-  Duration react{};
-  Duration producer_scan{};
-  Duration consumer_scan{};
-  std::int64_t lost = 0;
+  HeartbeatTimes times;
+  std::optional<Carrier> carrier;  // none: not carried
 };
 
 // The arithmetic of the header for one heartbeat and carrier.
 [[nodiscard]] HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carrier);
+
+// D of a cyclic transaction: period x ceil(R / period) + R.
+[[nodiscard]] Duration delay_of_cyclic(Duration period, Duration response);
+
+// The transaction moves the heartbeat's bit from its producer to its consumer.
+[[nodiscard]] bool carries(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t,
+                           const model::ResolvedHeartbeat& heartbeat);
 
 // All heartbeats of the plan; `carriers` are its transactions with their bounds. Of several that
 // carry a bit the quickest counts.

@@ -53,7 +53,7 @@ struct LineReport {
   std::vector<TransactionReport> transactions;
 };
 
-// The whole report. `traces` holds the first services of each queue with typical durations.
+// The whole report. `typical` holds traces of the first services of each queue.
 struct TimingReport {
   std::vector<LineReport> lines;
   std::vector<HeartbeatReport> heartbeats;
@@ -64,6 +64,10 @@ struct TimingReport {
 
 [[nodiscard]] TimingReport analyse(const model::ResolvedPlan& resolved, std::size_t trace_length,
                                    const ProgressSink& progress);
+
+// The same without the simulation of typical durations: what rules need. `typical` stays empty,
+// and with it the mean responses.
+[[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved);
 
 // Use of a queue in percent: sum of longest durations, rounded up to whole scans, over periods.
 [[nodiscard]] double utilisation_percent(const Queue& queue);

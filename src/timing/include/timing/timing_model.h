@@ -57,6 +57,9 @@ struct TimingModel {
          job.period > Duration{};
 }
 
+// The longest continuous job of the queue, scan alignment included; 0 if it has none.
+[[nodiscard]] Duration longest_continuous(const Queue& queue);
+
 // Transactions whose times or trigger are unknown are left out.
 [[nodiscard]] TimingModel build_timing_model(const model::ResolvedPlan& resolved);
 

@@ -33,6 +33,8 @@ struct SerialParts {
 struct NetworkParts {
   Duration out_typical{};  // half the round trip, and the gateway's delay
   Duration out_longest{};
+  Duration
+      connect_longest{};    // part of `out`: opening the connection, where that is done each time
   Duration back_typical{};  // the other half
   Duration back_longest{};
   Duration slave_typical{};  // reply delay and pause of a slave on TCP; 0 behind a gateway
@@ -54,7 +56,8 @@ struct TransactionTimes {
   Duration timeout{};              // of the line where there is one, else of the connection
   std::int64_t retries = 0;
   bool broadcast = false;
-  bool default_reply = false;  // the reply delay was left out of the plan
+  bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
+  bool default_reply = false;      // the reply delay was left out of the plan
 
   [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
 };

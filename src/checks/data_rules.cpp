@@ -1,0 +1,344 @@
+// Family D: what the registers mean (D01, D02, D05, D06).
+#include <cmath>
+#include <limits>
+#include <map>
+#include <set>
+
+#include "checks/rules.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::BitRange;
+using model::Findings;
+using model::Point;
+using model::RegisterMap;
+using model::ResolvedTransaction;
+using model::RuleCode;
+using model::Severity;
+using model::TypeKind;
+using model::value_or;
+using model::WordOrder;
+
+namespace {
+
+constexpr std::uint64_t bits_per_word = 16;
+
+// What a raw value of the type can be.
+struct RawRange {
+  double least = 0;
+  double most = 0;
+};
+
+std::optional<RawRange> raw_range_of(TypeKind kind) {
+  constexpr double two = 2;
+  const auto unsigned_bits = [](int bits) { return RawRange{0, std::pow(two, bits) - 1}; };
+  const auto signed_bits = [](int bits) {
+    return RawRange{-std::pow(two, bits - 1), std::pow(two, bits - 1) - 1};
+  };
+  switch (kind) {
+    case TypeKind::u16: return unsigned_bits(16);
+    case TypeKind::i16: return signed_bits(16);
+    case TypeKind::u32: return unsigned_bits(32);
+    case TypeKind::i32: return signed_bits(32);
+    case TypeKind::u64: return unsigned_bits(64);
+    case TypeKind::i64: return signed_bits(64);
+    case TypeKind::bcd16: return RawRange{0, 9999};
+    case TypeKind::bcd32: return RawRange{0, 99'999'999};
+    case TypeKind::boolean: return RawRange{0, 1};
+    case TypeKind::f32:
+    case TypeKind::f64:
+    case TypeKind::text:
+    case TypeKind::bits: return std::nullopt;
+  }
+  return std::nullopt;
+}
+
+// The smallest usual type of a kind's family that holds the raw values, for remedies.
+std::string_view type_that_holds(double least, double most) {
+  if (least >= 0) return most <= 65535 ? "u16" : most <= 4294967295.0 ? "u32" : "f64";
+  if (least >= -32768 && most <= 32767) return "i16";
+  return least >= -2147483648.0 && most <= 2147483647.0 ? "i32" : "f64";
+}
+
+// D01
+void check_range(const Point& point, Findings& out) {
+  const auto raw = raw_range_of(point.type.kind);
+  if (!raw || (!point.min && !point.max) || point.factor == 0) return;
+  const auto to_raw = [&](double value) { return (value - point.offset) / point.factor; };
+  double least = to_raw(point.min.value_or(point.max.value_or(0)));
+  double most = to_raw(point.max.value_or(point.min.value_or(0)));
+  if (least > most) std::swap(least, most);
+  // half a step: what a value is rounded to still fits
+  if (least >= raw->least - 0.5 && most <= raw->most + 0.5) return;
+  double from = raw->least * point.factor + point.offset;
+  double to = raw->most * point.factor + point.offset;
+  if (from > to) std::swap(from, to);
+  const double edge =
+      most > raw->most + 0.5 ? point.max.value_or(*point.min) : point.min.value_or(*point.max);
+  report(out, RuleCode::D01, Severity::warning, point.place, fmt::format("point {}", point.name),
+         fmt::format("{}{}{} does not fit: {} with factor {} reaches from {} to {}", edge,
+                     point.unit.empty() ? "" : " ", point.unit, to_text(point.type), point.factor,
+                     from, to),
+         fmt::format("look up type and factor again; with this factor the range needs {}",
+                     type_that_holds(least, most)));
+}
+
+// D02, gathered per slave.
+void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
+  std::map<std::size_t, std::set<const Point*>> unordered;
+  for (const ResolvedTransaction& t : plan.transactions) {
+    if (!t.target || t.target->is_peer || plan.plan.slaves[t.target->index].word_order) continue;
+    const RegisterMap* map = plan.map_of(*t.target);
+    if (map == nullptr) continue;
+    for (const auto* block : {&t.read, &t.write}) {
+      if (!*block || (*block)->offset >= model::addresses_per_area) continue;
+      for (const Point* p : map->points_touching((*block)->area, (*block)->extent())) {
+        if (is_multi_register(p->type) && !p->word_order) unordered[t.target->index].insert(p);
+      }
+    }
+  }
+  for (const auto& [index, points] : unordered) {
+    const model::Slave& slave = plan.plan.slaves[index];
+    if (slave.refused.contains("word_order")) continue;
+    // the first in the file, not in memory
+    const Point* first =
+        *std::min_element(points.begin(), points.end(),
+                          [](const Point* a, const Point* b) { return a->place < b->place; });
+    const std::string more =
+        points.size() > 1 ? fmt::format(" and {} more", points.size() - 1) : std::string();
+    report(out, RuleCode::D02, Severity::warning, slave.place, fmt::format("slave {}", slave.name),
+           fmt::format("'{}' ({}){} takes several registers, and nothing says in which order they "
+                       "come",
+                       first->name, to_text(first->type), more),
+           "write word_order = \"ABCD\" or as its manual says; `greymet value` shows which order "
+           "gives the number on its display",
+           {{first->place, "the value is listed here"}});
+  }
+}
+
+// A value of a slave's map that lies somewhere in a controller's memory.
+struct Carried {
+  std::size_t controller = 0;
+  BitRange bits;
+  const Point* point = nullptr;
+  std::size_t slave = 0;   // whose value it is
+  bool passed_on = false;  // by a copy or between controllers; else just read
+};
+
+// Follows values from the reads that bring them, through copies, to what is sent on.
+class ValueFlow {
+ public:
+  ValueFlow(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {
+    const std::size_t count = plan_.plan.controllers.size();
+    copies_.resize(count);
+    sends_.resize(count);
+    taken_.resize(count);
+    for (const model::ResolvedCopy& copy : plan_.copies) {
+      if (copy.controller && copy.from && copy.to) copies_[*copy.controller].push_back(&copy);
+    }
+    for (const ResolvedTransaction& t : plan_.transactions) {
+      if (!t.controller || !t.target) continue;
+      if (t.write && t.from && is_words(*t.controller, *t.from, *t.write)) {
+        sends_[*t.controller].push_back(&t);
+      }
+      if (t.target->is_peer && t.read && t.into && is_words(*t.controller, *t.into, *t.read)) {
+        taken_[t.target->index].push_back(&t);
+      }
+    }
+  }
+
+  void check() {
+    for (const ResolvedTransaction& t : plan_.transactions) {
+      if (!t.controller || !t.target || t.target->is_peer || !t.read || !t.into) continue;
+      if (sends_[*t.controller].empty() && taken_[*t.controller].empty()) continue;
+      const RegisterMap* map = plan_.map_of(*t.target);
+      if (map == nullptr || !is_words(*t.controller, *t.into, *t.read)) continue;
+      const model::Extent block = t.read->extent();
+      for (const Point* p : map->points_touching(t.read->area, block)) {
+        const model::Extent value = extent_of(*p);
+        if (value.first < block.first || value.end > block.end || p->bit) continue;
+        BitRange bits = t.into->bits;
+        bits.first += (value.first - block.first) * bits_per_word;
+        bits.end = bits.first + (value.end - value.first) * bits_per_word;
+        follow({*t.controller, bits, p, t.target->index, false});
+      }
+    }
+    for (const auto& [key, mismatch] : mismatches_) report_mismatch(key, mismatch);
+  }
+
+ private:
+  using MismatchKey = std::pair<model::Place, RuleCode>;
+  struct Mismatch {
+    std::string subject;
+    std::string text;
+    std::string remedy;
+    std::vector<model::Related> related;
+    std::size_t count = 0;
+  };
+
+  [[nodiscard]] bool is_words(std::size_t controller, const model::MemoryRange& range,
+                              const model::DeviceBlock& block) const {
+    const auto& area = plan_.plan.controllers[controller].memory[range.area];
+    return area.kind == model::MemoryKind::word && !is_bit_area(block.area);
+  }
+
+  static bool inside(const BitRange& part, const BitRange& whole) {
+    return part.store == whole.store && whole.first <= part.first && part.end <= whole.end;
+  }
+
+  void follow(const Carried& start) {
+    std::vector<Carried> open{start};
+    while (!open.empty()) {
+      const Carried c = open.back();
+      open.pop_back();
+      if (!seen_.insert({c.controller, c.bits.store, c.bits.first, c.point, c.slave}).second) {
+        continue;
+      }
+      for (const model::ResolvedCopy* copy : copies_[c.controller]) {
+        if (!inside(c.bits, copy->from->bits)) continue;
+        Carried moved = c;
+        moved.bits.store = copy->to->bits.store;
+        moved.bits.first = copy->to->bits.first + (c.bits.first - copy->from->bits.first);
+        moved.bits.end = moved.bits.first + (c.bits.end - c.bits.first);
+        moved.passed_on = true;
+        open.push_back(moved);
+      }
+      for (const ResolvedTransaction* t : sends_[c.controller]) {
+        if (inside(c.bits, t->from->bits)) send(c, *t, open);
+      }
+      for (const ResolvedTransaction* t : taken_[c.controller]) take(c, *t, open);
+    }
+  }
+
+  // `t` writes the value to a slave or a peer.
+  void send(const Carried& c, const ResolvedTransaction& t, std::vector<Carried>& open) {
+    // a read that lands on a write's source by mistake is M02's
+    if (!c.passed_on && !value_or(plan_.declared(t).relays, false)) return;
+    const auto offset = t.write->offset + static_cast<std::uint32_t>(
+                                              (c.bits.first - t.from->bits.first) / bits_per_word);
+    const auto count = static_cast<std::uint32_t>((c.bits.end - c.bits.first) / bits_per_word);
+    if (!t.target->is_peer) {
+      compare_with_slave(c, t, offset);
+      return;
+    }
+    compare_order(c, t, plan_.plan.controllers[t.target->index].word_order, t.target->index);
+    const auto memory = plan_.layouts[t.target->index].serving(t.write->area, offset, count);
+    if (memory) open.push_back({t.target->index, memory->bits, c.point, c.slave, true});
+  }
+
+  // `t` of another controller reads the value out of this one's memory.
+  void take(const Carried& c, const ResolvedTransaction& t, std::vector<Carried>& open) {
+    const auto memory =
+        plan_.layouts[c.controller].serving(t.read->area, t.read->offset, t.read->quantity);
+    if (!memory || !inside(c.bits, memory->bits)) return;
+    compare_order(c, t, plan_.plan.controllers[*t.controller].word_order, *t.controller);
+    BitRange bits = t.into->bits;
+    bits.first += c.bits.first - memory->bits.first;
+    bits.end = bits.first + (c.bits.end - c.bits.first);
+    open.push_back({*t.controller, bits, c.point, c.slave, true});
+  }
+
+  [[nodiscard]] std::optional<WordOrder> order_of(const Point& point, std::size_t slave) const {
+    if (point.word_order) return point.word_order;
+    const auto& declared = plan_.plan.slaves[slave].word_order;
+    return declared ? std::optional(declared->value) : std::nullopt;
+  }
+
+  void compare_order(const Carried& c, const ResolvedTransaction& t,
+                     const model::Declared<WordOrder>& expected, std::size_t consumer) {
+    const auto order = order_of(*c.point, c.slave);
+    if (!expected || !order || !is_multi_register(c.point->type) || *order == expected->value) {
+      return;
+    }
+    note(t, RuleCode::D05,
+         fmt::format("'{}' comes from {} in order {}, but controller {} takes values as {}",
+                     c.point->name, plan_.plan.slaves[c.slave].name, to_string(*order),
+                     plan_.plan.controllers[consumer].name, to_string(expected->value)),
+         "swap the words in the program before they are passed on",
+         {{expected->place, "the consumer's order is here"}});
+  }
+
+  void compare_with_slave(const Carried& c, const ResolvedTransaction& t, std::uint32_t offset) {
+    const RegisterMap* map = plan_.map_of(*t.target);
+    if (map == nullptr || offset >= model::addresses_per_area) return;
+    for (const Point* p : map->points_touching(t.write->area, {offset, offset + 1})) {
+      if (p->bit || p->address.offset.value != offset) continue;
+      const std::string& to = plan_.target_name(*t.target);
+      const std::string& from = plan_.plan.slaves[c.slave].name;
+      const auto mine = order_of(*c.point, c.slave);
+      const auto theirs = order_of(*p, t.target->index);
+      if (is_multi_register(c.point->type) && is_multi_register(p->type) && mine && theirs &&
+          *mine != *theirs) {
+        note(t, RuleCode::D05,
+             fmt::format("'{}' comes from {} in order {} and is sent to {} '{}', which expects {}",
+                         c.point->name, from, to_string(*mine), to, p->name, to_string(*theirs)),
+             "swap the words in the program before they are passed on",
+             {{p->place, "the destination is listed here"}});
+      }
+      const std::string difference = difference_of(*c.point, *p);
+      if (difference.empty()) continue;
+      note(t, RuleCode::D06,
+           fmt::format("'{}' of {} is sent to '{}' of {}, which is another quantity: {}",
+                       c.point->name, from, p->name, to, difference),
+           "convert it in the program, or correct the map",
+           {{c.point->place, "it comes from here"}, {p->place, "it goes to here"}});
+    }
+  }
+
+  static std::string difference_of(const Point& from, const Point& to) {
+    std::vector<std::string> parts;
+    if (from.type != to.type) {
+      parts.push_back(fmt::format("{} against {}", to_text(from.type), to_text(to.type)));
+    }
+    if (from.factor != to.factor) {
+      parts.push_back(fmt::format("factor {} against {}", from.factor, to.factor));
+    }
+    if (from.offset != to.offset) {
+      parts.push_back(fmt::format("offset {} against {}", from.offset, to.offset));
+    }
+    if (!from.unit.empty() && !to.unit.empty() && from.unit != to.unit) {
+      parts.push_back(fmt::format("{} against {}", from.unit, to.unit));
+    }
+    return fmt::format("{}", fmt::join(parts, ", "));
+  }
+
+  void note(const ResolvedTransaction& t, RuleCode rule, std::string text, std::string remedy,
+            std::vector<model::Related> related) {
+    const auto& declared = plan_.declared(t);
+    auto [at, is_new] = mismatches_.try_emplace({declared.place, rule});
+    if (is_new) {
+      at->second = {subject_of(declared), std::move(text), std::move(remedy), std::move(related),
+                    0};
+    }
+    ++at->second.count;
+  }
+
+  void report_mismatch(const MismatchKey& key, const Mismatch& m) {
+    const std::string more =
+        m.count > 1 ? fmt::format(" (and {} more values)", m.count - 1) : std::string();
+    report(out_, key.second, Severity::warning, key.first, m.subject, m.text + more, m.remedy,
+           m.related);
+  }
+
+  const model::ResolvedPlan& plan_;
+  Findings& out_;
+  std::vector<std::vector<const model::ResolvedCopy*>> copies_;  // per controller
+  std::vector<std::vector<const ResolvedTransaction*>> sends_;   // per controller
+  std::vector<std::vector<const ResolvedTransaction*>> taken_;   // per peer that is read
+  std::set<std::tuple<std::size_t, std::size_t, std::uint64_t, const Point*, std::size_t>> seen_;
+  std::map<MismatchKey, Mismatch> mismatches_;
+};
+
+}  // namespace
+
+void check_data(const RuleInput& in, Findings& out) {
+  for (const RegisterMap& map : in.plan.plan.maps) {
+    for (const Point& point : map.points()) check_range(point, out);
+  }
+  check_word_orders(in.plan, out);
+  ValueFlow(in, out).check();
+}
+
+}  // namespace greymet::checks

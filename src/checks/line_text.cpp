@@ -1,0 +1,89 @@
+#include "line_text.h"
+
+#include <fmt/format.h>
+
+namespace greymet::checks::internal {
+
+using model::Place;
+using model::place_or;
+using model::value_or;
+
+namespace {
+
+// A line of the plan, or the box a connection leads to.
+struct Owner {
+  std::string subject;
+  Place place;
+};
+
+Owner owner_of_connection(const model::ResolvedPlan& plan, const timing::Queue& queue) {
+  const model::Connection& connection = plan.connections[*queue.connection];
+  if (connection.gateway) {
+    const model::Gateway& gateway = plan.plan.gateways[*connection.gateway];
+    return {fmt::format("gateway {}", gateway.name), gateway.place};
+  }
+  for (const model::Slave& slave : plan.plan.slaves) {
+    if (slave.host && slave.host->value == connection.host &&
+        value_or(slave.port, model::defaults::tcp_port) == connection.port) {
+      return {fmt::format("slave {}", slave.name), slave.place};
+    }
+  }
+  return {fmt::format("controller {}", connection.name), connection.place};
+}
+
+Owner owner_of(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
+               const timing::LineReport& line) {
+  if (line.queue && timing.model.queues[*line.queue].connection) {
+    return owner_of_connection(plan, timing.model.queues[*line.queue]);
+  }
+  for (const model::Line& declared : plan.plan.lines) {
+    if (declared.name == line.name) return {fmt::format("line {}", line.name), declared.place};
+  }
+  return {fmt::format("line {}", line.name), {}};
+}
+
+}  // namespace
+
+std::string line_subject(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
+                         const timing::LineReport& line) {
+  return owner_of(plan, timing, line).subject;
+}
+
+Place line_place(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
+                 const timing::LineReport& line) {
+  return owner_of(plan, timing, line).place;
+}
+
+TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::ResolvedTransaction& t) {
+  if (t.channel->gateway) {
+    const model::Gateway& gateway = plan.plan.gateways[*t.channel->gateway];
+    if (value_or(gateway.framing, model::GatewayFraming::tcp) == model::GatewayFraming::rtu) {
+      return {fmt::format("gateway {}", gateway.name), place_or(gateway.timeout, gateway.place)};
+    }
+  }
+  if (t.channel->line) {
+    const model::Line& line = plan.plan.lines[*t.channel->line];
+    return {fmt::format("line {}", line.name), place_or(line.timeout, line.place)};
+  }
+  if (t.target->is_peer) {
+    const model::Controller& peer = plan.plan.controllers[t.target->index];
+    const model::Answer& answer = peer.answers[t.target->answer];
+    return {fmt::format("controller {}", peer.name), place_or(answer.timeout, answer.place)};
+  }
+  const model::Slave& slave = plan.plan.slaves[t.target->index];
+  return {fmt::format("slave {}", slave.name), place_or(slave.timeout, slave.place)};
+}
+
+model::Duration longest_reply(const timing::TransactionTimes& times) {
+  if (!times.network) return times.serial->turnaround_longest + times.serial->reply;
+  // without the pause behind it, and without the connect, which has a timeout of its own
+  if (!times.serial) return times.longest - times.shortest - times.network->connect_longest;
+  const model::Duration on_line = times.serial->turnaround_longest + times.serial->reply;
+  // a transparent gateway leaves the timeout to the master, who waits for the request as well
+  const bool transparent = times.timeout_of_master;
+  return transparent ? times.network->out_longest + times.serial->request + on_line +
+                           times.network->back_longest
+                     : on_line;
+}
+
+}  // namespace greymet::checks::internal

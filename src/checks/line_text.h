@@ -1,0 +1,31 @@
+// What rules about time call a line or connection, and where they point.
+#pragma once
+
+#include <string>
+
+#include "model/resolved_plan.h"
+#include "timing/report.h"
+
+namespace greymet::checks::internal {
+
+// "line north"; for a connection the slave, gateway or controller it leads to: "slave air".
+[[nodiscard]] std::string line_subject(const model::ResolvedPlan& plan,
+                                       const timing::TimingReport& timing,
+                                       const timing::LineReport& line);
+[[nodiscard]] model::Place line_place(const model::ResolvedPlan& plan,
+                                      const timing::TimingReport& timing,
+                                      const timing::LineReport& line);
+
+// Whose `timeout` a transaction runs under, and where it is written (or would be).
+struct TimeoutOwner {
+  std::string subject;
+  model::Place place;
+};
+[[nodiscard]] TimeoutOwner timeout_owner(const model::ResolvedPlan& plan,
+                                         const model::ResolvedTransaction& t);
+
+// From the end of the request to the last byte of the longest reply, as the timeout's owner sees
+// it: behind a translating gateway on its serial line.
+[[nodiscard]] model::Duration longest_reply(const timing::TransactionTimes& times);
+
+}  // namespace greymet::checks::internal

@@ -1,0 +1,364 @@
+// Family N, first half: who is who on the network (N01 to N04, N07 to N10).
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "checks/rules.h"
+#include "model/ip_address.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::Findings;
+using model::Ipv4;
+using model::Place;
+using model::place_or;
+using model::RuleCode;
+using model::Severity;
+using model::value_or;
+
+namespace {
+
+constexpr std::int64_t highest_port = 65535;
+
+std::string host_part(const std::string& address) {
+  return address.substr(0, address.find('/'));
+}
+
+// Who claims an address on the network.
+enum class BoxKind : std::uint8_t { controller, slave, gateway };
+
+// One claim to a host: a controller's own address, or the host of a slave or gateway.
+struct Claim {
+  BoxKind kind = BoxKind::controller;
+  std::string subject;  // "slave air"
+  std::string host;
+  std::int64_t port = 0;
+  std::int64_t unit = 0;
+  Place place;
+  Place port_place;
+  bool port_written = false;
+};
+
+std::vector<Claim> claims_of(const model::Plan& plan) {
+  std::vector<Claim> claims;
+  for (const model::Controller& c : plan.controllers) {
+    if (!c.address) continue;
+    claims.push_back({BoxKind::controller,
+                      fmt::format("controller {}", c.name),
+                      host_part(c.address->value),
+                      0,
+                      0,
+                      c.address->place,
+                      {},
+                      false});
+  }
+  for (const model::Slave& s : plan.slaves) {
+    if (!s.host || s.line) continue;
+    claims.push_back({BoxKind::slave, fmt::format("slave {}", s.name), s.host->value,
+                      value_or(s.port, model::defaults::tcp_port),
+                      value_or(s.unit, model::defaults::tcp_unit), s.host->place,
+                      place_or(s.port, s.host->place), s.port.has_value()});
+  }
+  for (const model::Gateway& g : plan.gateways) {
+    if (!g.host) continue;
+    claims.push_back({BoxKind::gateway, fmt::format("gateway {}", g.name), g.host->value,
+                      value_or(g.port, model::defaults::tcp_port), 0, g.host->place,
+                      place_or(g.port, g.host->place), g.port.has_value()});
+  }
+  std::stable_sort(claims.begin(), claims.end(),
+                   [](const Claim& a, const Claim& b) { return a.place < b.place; });
+  return claims;
+}
+
+// Two claims to one host that one box can satisfy.
+bool one_box(const Claim& a, const Claim& b) {
+  if (a.kind != b.kind || a.kind == BoxKind::controller) return false;
+  return a.kind == BoxKind::gateway || a.port == b.port;
+}
+
+class NetworkRules {
+ public:
+  NetworkRules(const RuleInput& in, Findings& out)
+      : in_(in.plan), claims_(claims_of(in.plan.plan)), out_(out) {}
+
+  void check() {
+    check_hosts();
+    check_identity();
+    check_ports_and_units();
+    check_subnets();
+    check_connections();
+    check_allowed();
+  }
+
+ private:
+  // N09
+  void check_hosts() {
+    for (const Claim& claim : claims_) {
+      const auto host = model::check_host(claim.host);
+      if (!host) {
+        bad_hosts_.insert(claim.subject);
+        report(out_, RuleCode::N09, Severity::error, claim.place, claim.subject,
+               host.error().message, host.error().remedy);
+      } else if (claim.kind != BoxKind::controller) {
+        check_special_address(claim);
+      }
+    }
+    for (const model::Controller& c : in_.plan.controllers) {
+      const std::string subject = fmt::format("controller {}", c.name);
+      if (c.address && !bad_hosts_.contains(subject)) check_prefix(c, subject);
+      for (const model::Answer& answer : c.answers) {
+        if (answer.port) check_port(answer.port->value, answer.port->place, subject);
+      }
+    }
+    for (const Claim& claim : claims_) {
+      if (claim.port_written) check_port(claim.port, claim.port_place, claim.subject);
+    }
+  }
+
+  void check_port(std::int64_t port, Place place, const std::string& subject) {
+    if (port >= 1 && port <= highest_port) return;
+    report(out_, RuleCode::N09, Severity::error, place, subject,
+           fmt::format("port {} does not exist: ports are 1 to 65535", port),
+           "write port = 502, unless the device's manual says otherwise");
+  }
+
+  void check_prefix(const model::Controller& c, const std::string& subject) {
+    const std::string& text = c.address->value;
+    const auto address = model::parse_ipv4(text);
+    if (text.find('/') != std::string::npos && !address) {
+      report(out_, RuleCode::N09, Severity::error, c.address->place, subject,
+             fmt::format("'{}' is no address with a subnet", text.substr(0, 60)),
+             "write the address and the length of its subnet, as \"10.20.0.10/24\"");
+    } else if (address &&
+               (address->names_network(*address) || address->names_everybody(*address))) {
+      report(out_, RuleCode::N09, Severity::error, c.address->place, subject,
+             fmt::format("'{}' {}, not one controller", text,
+                         address->names_network(*address) ? "names the whole subnet"
+                                                          : "reaches everybody in the subnet"),
+             "write the controller's own address");
+    }
+  }
+
+  // The first and the last address of a master's subnet belong to no box.
+  void check_special_address(const Claim& claim) {
+    const auto host = model::parse_ipv4(claim.host);
+    if (!host) return;
+    for (const model::Controller& c : in_.plan.controllers) {
+      const auto own = c.address ? model::parse_ipv4(c.address->value) : std::nullopt;
+      if (!own || (!own->names_network(*host) && !own->names_everybody(*host))) continue;
+      bad_hosts_.insert(claim.subject);
+      report(out_, RuleCode::N09, Severity::error, claim.place, claim.subject,
+             fmt::format("'{}' {} {} of controller {}", claim.host,
+                         own->names_network(*host) ? "names the whole subnet"
+                                                   : "reaches everybody in the subnet",
+                         subnet_text(*own), c.name),
+             "write the address that is set at the box");
+      return;
+    }
+  }
+
+  // N01, N03
+  void check_identity() {
+    std::map<std::string, std::vector<const Claim*>> by_host;
+    for (const Claim& claim : claims_) by_host[claim.host].push_back(&claim);
+    for (const auto& [host, claims] : by_host) {
+      for (std::size_t i = 1; i < claims.size(); ++i) check_claim(*claims[i], claims, i);
+    }
+  }
+
+  void check_claim(const Claim& claim, const std::vector<const Claim*>& claims,
+                   std::size_t before) {
+    for (std::size_t i = 0; i < before; ++i) {
+      const Claim& first = *claims[i];
+      if (!one_box(first, claim)) {
+        const bool ports = first.kind == BoxKind::slave && claim.kind == BoxKind::slave;
+        report(
+            out_, RuleCode::N01, Severity::error, claim.place, claim.subject,
+            ports ? fmt::format("{} is also the address of {}, there with port {}, here with {}: "
+                                "two boxes on one address",
+                                claim.host, first.subject, first.port, claim.port)
+                  : fmt::format("{} is also the address of {}", claim.host, first.subject),
+            ports ? "write the address that is set at this box, or one port if both are units of "
+                    "one box"
+                  : "give one of them another address",
+            {{first.place, "the other one is here"}});
+        return;
+      }
+    }
+    for (std::size_t i = 0; i < before; ++i) {
+      const Claim& first = *claims[i];
+      if (claim.kind != BoxKind::slave || first.unit != claim.unit) continue;
+      report(out_, RuleCode::N03, Severity::error, claim.place, claim.subject,
+             fmt::format("{}:{} unit {} is also that of {}", claim.host, claim.port, claim.unit,
+                         first.subject),
+             "write the host of this box, or its own unit behind that host",
+             {{first.place, "the other one is here"}});
+      return;
+    }
+  }
+
+  // N07, N08
+  void check_ports_and_units() {
+    std::map<std::string, int> gateways_at;
+    std::map<std::pair<std::string, std::int64_t>, int> slaves_at;
+    for (const Claim& claim : claims_) {
+      if (claim.kind == BoxKind::gateway) ++gateways_at[claim.host];
+      if (claim.kind == BoxKind::slave) ++slaves_at[{claim.host, claim.port}];
+    }
+    for (const Claim& claim : claims_) {
+      // the second serial side of a gateway needs a port of its own
+      const bool expected = claim.kind == BoxKind::gateway && gateways_at[claim.host] > 1;
+      if (claim.port_written && !expected) note_port(claim.port, claim.port_place, claim.subject);
+    }
+    for (const model::Controller& c : in_.plan.controllers) {
+      for (const model::Answer& a : c.answers) {
+        if (a.port) note_port(a.port->value, a.port->place, fmt::format("controller {}", c.name));
+      }
+    }
+    for (const model::Slave& s : in_.plan.slaves) {
+      if (!s.host || s.line || !s.unit || s.unit->value == 0 || s.unit->value >= 255) continue;
+      // several units at one host and port are told apart by just this number
+      if (slaves_at[{s.host->value, value_or(s.port, model::defaults::tcp_port)}] > 1) continue;
+      report(out_, RuleCode::N08, Severity::note, s.unit->place, fmt::format("slave {}", s.name),
+             fmt::format("unit {} on a slave with a connection of its own; most expect 255 or 0",
+                         s.unit->value),
+             "write unit = 255, unless its manual names another one or it is a gateway");
+    }
+  }
+
+  void note_port(std::int64_t port, Place place, const std::string& subject) {
+    if (port == model::defaults::tcp_port || port < 1 || port > highest_port) return;
+    report(out_, RuleCode::N07, Severity::note, place, subject,
+           fmt::format("port {} where 502 is the registered one", port),
+           "leave port out, unless the device is set to another one");
+  }
+
+  // N02
+  void check_subnets() {
+    std::set<std::pair<std::size_t, std::string>> said;
+    for (const model::ResolvedTransaction& t : in_.transactions) {
+      if (!t.controller || !t.target || !t.channel || !t.channel->connection) continue;
+      const model::Controller& c = in_.plan.controllers[*t.controller];
+      if (!c.address || value_or(c.router, false)) continue;
+      const Box box = box_of(t);
+      if (!box.host || !said.insert({*t.controller, box.subject}).second) continue;
+      if (bad_hosts_.contains(box.subject) || box.routed) continue;
+      const auto own = model::parse_ipv4(c.address->value);
+      const auto host = model::parse_ipv4(host_part(box.host->value));
+      if (!own || !own->prefix || !host || own->shares_subnet_with(*host)) continue;
+      report(out_, RuleCode::N02, Severity::warning, box.host->place, box.subject,
+             fmt::format("{} is outside {}, the subnet of controller {}",
+                         host_part(box.host->value), subnet_text(*own), c.name),
+             fmt::format("write an address in {}, or router = true at controller {} if a router "
+                         "leads there{}",
+                         subnet_text(*own), c.name,
+                         box.can_be_routed ? ", or routed = true here" : ""),
+             {{c.address->place, "the controller's address is here"}});
+    }
+  }
+
+  // The box a transaction on TCP is sent to.
+  struct Box {
+    std::string subject;
+    model::Declared<std::string> host;
+    bool can_be_routed = false;
+    bool routed = false;
+  };
+  [[nodiscard]] Box box_of(const model::ResolvedTransaction& t) const {
+    if (t.channel->gateway) {
+      const model::Gateway& g = in_.plan.gateways[*t.channel->gateway];
+      return {fmt::format("gateway {}", g.name), g.host, false, false};
+    }
+    if (t.target->is_peer) {
+      const model::Controller& c = in_.plan.controllers[t.target->index];
+      return {fmt::format("controller {}", c.name), c.address, false, false};
+    }
+    const model::Slave& s = in_.plan.slaves[t.target->index];
+    return {fmt::format("slave {}", s.name), s.host, true, value_or(s.routed, false)};
+  }
+
+  // N04
+  void check_connections() {
+    std::map<std::pair<std::string, std::int64_t>, std::set<std::size_t>> masters;
+    for (const model::Connection& c : in_.connections) {
+      masters[{c.host, c.port}].insert(c.controller);
+    }
+    for (const auto& [at, controllers] : masters) {
+      std::vector<std::string> names;
+      for (std::size_t c : controllers) names.push_back(in_.plan.controllers[c].name);
+      const auto judge = [&](const model::Declared<std::int64_t>& limit, std::string subject) {
+        if (!limit || static_cast<std::int64_t>(controllers.size()) <= limit->value) return;
+        report(out_, RuleCode::N04, Severity::error, limit->place, std::move(subject),
+               fmt::format("{} connections are needed ({}), {} accepted", controllers.size(),
+                           fmt::join(names, ", "), limit->value),
+               "let one of them read and pass the values on, or set connections to what the device "
+               "really accepts");
+      };
+      for (const model::Slave& s : in_.plan.slaves) {
+        if (s.host && s.host->value == at.first &&
+            value_or(s.port, model::defaults::tcp_port) == at.second) {
+          judge(s.connections, fmt::format("slave {}", s.name));
+        }
+      }
+      for (const model::Gateway& g : in_.plan.gateways) {
+        if (g.host && g.host->value == at.first &&
+            value_or(g.port, model::defaults::tcp_port) == at.second) {
+          judge(g.connections, fmt::format("gateway {}", g.name));
+        }
+      }
+      for (const model::Controller& c : in_.plan.controllers) {
+        if (!c.address || host_part(c.address->value) != at.first) continue;
+        for (const model::Answer& a : c.answers) {
+          if (!a.line && value_or(a.port, model::defaults::tcp_port) == at.second) {
+            judge(a.connections, fmt::format("controller {}", c.name));
+          }
+        }
+      }
+    }
+  }
+
+  // N10
+  void check_allowed() {
+    std::set<std::tuple<std::size_t, std::size_t, std::size_t>> said;
+    for (const model::ResolvedTransaction& t : in_.transactions) {
+      if (!t.controller || !t.target || !t.target->is_peer || !t.channel ||
+          !t.channel->connection) {
+        continue;
+      }
+      const model::Controller& master = in_.plan.controllers[*t.controller];
+      const model::Controller& peer = in_.plan.controllers[t.target->index];
+      const auto& allows = peer.answers[t.target->answer].allows;
+      if (!allows || !master.address) continue;
+      if (!said.insert({*t.controller, t.target->index, t.target->answer}).second) continue;
+      const std::string own = host_part(master.address->value);
+      const auto own_bits = model::parse_ipv4(own);
+      const bool allowed = std::any_of(
+          allows->value.begin(), allows->value.end(), [&](const model::Located<std::string>& who) {
+            const auto range = model::parse_ipv4(who.value);
+            return who.value == own ||
+                   (range && own_bits && range->prefix && range->shares_subnet_with(*own_bits));
+          });
+      if (allowed) continue;
+      report(out_, RuleCode::N10, Severity::error, allows->place,
+             fmt::format("controller {}", peer.name),
+             fmt::format("does not let in {}, the address of controller {}", own, master.name),
+             fmt::format("add \"{}\" to allows", own),
+             {{in_.declared(t).place, "it connects for this transaction"}});
+    }
+  }
+
+  const model::ResolvedPlan& in_;
+  std::vector<Claim> claims_;
+  Findings& out_;
+  std::set<std::string> bad_hosts_;  // subjects
+};
+
+}  // namespace
+
+void check_network(const RuleInput& in, Findings& out) {
+  NetworkRules(in, out).check();
+}
+
+}  // namespace greymet::checks

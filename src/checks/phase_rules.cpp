@@ -1,0 +1,62 @@
+// Family T: releases that coincide (T06).
+#include <algorithm>
+
+#include "checks/rules.h"
+#include "line_text.h"
+#include "rule_text.h"
+#include "timing/phases.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::Duration;
+using model::Findings;
+using model::in_ms;
+using model::RuleCode;
+using model::Severity;
+using model::to_text;
+
+namespace {
+
+// The grid on which the controller can place releases.
+Duration step_of(const model::Controller& controller) {
+  Duration step = std::chrono::milliseconds(10);
+  if (controller.model && controller.model->period_step) {
+    step = std::max(step, controller.model->period_step->value);
+  }
+  return step;
+}
+
+}  // namespace
+
+void check_phases(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+  constexpr double worth_it = 0.8;  // less than a fifth shorter is not worth an edit
+  for (const timing::LineReport& line : timing.lines) {
+    if (!line.queue || line.utilisation_percent > 100) continue;
+    const timing::Queue& queue = timing.model.queues[*line.queue];
+    if (!timing::releases_coincide(queue)) continue;
+    const auto proposal = timing::propose_phases(
+        timing.model, *line.queue, step_of(in.plan.plan.controllers[queue.controller]));
+    if (!proposal || static_cast<double>(proposal->longest_wait_after.count()) >
+                         worth_it * static_cast<double>(proposal->longest_wait_before.count())) {
+      continue;
+    }
+    std::vector<std::string> phases;
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      if (proposal->phases[j] == queue.jobs[j].phase) continue;
+      phases.push_back(
+          fmt::format("{} phase = \"{}\"",
+                      in.plan.declared(in.plan.transactions[queue.jobs[j].transaction]).name,
+                      to_text(proposal->phases[j])));
+    }
+    report(
+        out, RuleCode::T06, Severity::note, internal::line_place(in.plan, timing, line),
+        internal::line_subject(in.plan, timing, line),
+        fmt::format("transactions are released at the same instant and wait for each other up to "
+                    "{}; with other phases it would be {}",
+                    in_ms(proposal->longest_wait_before), in_ms(proposal->longest_wait_after)),
+        fmt::format("write {}", fmt::join(phases, ", ")));
+  }
+}
+
+}  // namespace greymet::checks

@@ -1,0 +1,287 @@
+// Family T, second half: who keeps whom waiting (T04, T08, T09).
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "checks/rules.h"
+#include "line_text.h"
+#include "rule_text.h"
+#include "timing/bounds.h"
+#include "timing/stalls.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using internal::rounded_down;
+using internal::rounded_up;
+using model::Duration;
+using model::Findings;
+using model::in_ms;
+using model::RuleCode;
+using model::Severity;
+using model::to_text;
+using model::TriggerKind;
+using std::chrono::milliseconds;
+using timing::FailingJob;
+using timing::Job;
+using timing::JobRef;
+using timing::Queue;
+using timing::Stall;
+
+namespace {
+
+class StallRules {
+ public:
+  StallRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
+      : plan_(in.plan), timing_(timing), out_(out) {}
+
+  void check() {
+    check_silent_slaves();
+    check_continuous();
+    check_shared_gateways();
+    check_shared_slaves();
+  }
+
+ private:
+  [[nodiscard]] const Job& job_at(JobRef ref) const {
+    return timing_.model.queues[ref.queue].jobs[ref.job];
+  }
+  [[nodiscard]] const model::ResolvedTransaction& transaction(const Job& job) const {
+    return plan_.transactions[job.transaction];
+  }
+  [[nodiscard]] const std::string& name_of(const Job& job) const {
+    return plan_.declared(transaction(job)).name;
+  }
+
+  // Jobs of others whose period is shorter than the stall, the quickest first.
+  [[nodiscard]] std::vector<const Job*> sufferers(const Stall& stall, Duration length) const {
+    std::vector<const Job*> jobs;
+    for (const JobRef ref : stall.others) {
+      if (job_at(ref).period < length) jobs.push_back(&job_at(ref));
+    }
+    std::stable_sort(jobs.begin(), jobs.end(),
+                     [](const Job* a, const Job* b) { return a->period < b->period; });
+    return jobs;
+  }
+
+  // T04, gathered per line: the slave with the longest stall, and how many are like it.
+  void check_silent_slaves() {
+    std::map<std::string, std::vector<const Stall*>> by_owner;
+    std::vector<std::string> order;
+    const auto stalls = stalls_of(plan_, timing_.model);
+    for (const Stall& stall : stalls) {
+      if (sufferers(stall, std::max(stall.first, stall.steady)).empty()) continue;
+      const auto& t = transaction(job_at(stall.failing.front().job));
+      const std::string owner = internal::timeout_owner(plan_, t).subject;
+      if (by_owner[owner].empty()) order.push_back(owner);
+      by_owner[owner].push_back(&stall);
+    }
+    for (const std::string& owner : order) report_stalls(by_owner[owner]);
+  }
+
+  void report_stalls(const std::vector<const Stall*>& stalls) {
+    const auto steady = [&](const Stall* s) { return !sufferers(*s, s->steady).empty(); };
+    const bool bites = std::any_of(stalls.begin(), stalls.end(), steady);
+    const Stall* worst = nullptr;
+    std::size_t alike = 0;
+    for (const Stall* s : stalls) {
+      if (bites && !steady(s)) continue;
+      ++alike;
+      if (worst == nullptr || (bites ? s->steady > worst->steady : s->first > worst->first)) {
+        worst = s;
+      }
+    }
+    const Duration length = bites ? worst->steady : worst->first;
+    const auto hurt = sufferers(*worst, length);
+    const FailingJob& failing = worst->failing.front();
+    const auto& t = transaction(job_at(failing.job));
+    const auto owner = internal::timeout_owner(plan_, t);
+    const std::string others =
+        hurt.size() > 1 ? fmt::format(" and {} more", hurt.size() - 1) : std::string();
+    const std::string when =
+        bites ? std::string(worst->park ? "each time it is tried" : "again and again")
+              : fmt::format("until it is parked after {} failures", worst->park->after);
+    const std::string more = alike > 1 ? fmt::format("; {} more {} the same", alike - 1,
+                                                     alike == 2 ? "slave does" : "slaves do")
+                                       : std::string();
+    report(out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place,
+           owner.subject,
+           fmt::format("if {} is silent it stalls the others for {} {} ({} transactions, {} x {} "
+                       "each): {}, every {}{}, must wait{}",
+                       plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
+                       failing.tries, to_text(failing.timeout), name_of(*hurt.front()),
+                       to_text(hurt.front()->period), others, more),
+           cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
+  }
+
+  // Each change that alone brings the stall below the period, with its number.
+  [[nodiscard]] std::string cures(const Stall& stall, Duration period, bool bites,
+                                  bool can_park) const {
+    std::vector<std::string> ways;
+    const auto counted = [&](const std::vector<FailingJob>& failing) {
+      const bool parked = stall.park && !bites;
+      return stall_of(failing, stall.places,
+                      parked ? std::optional(stall.park->after) : std::nullopt);
+    };
+    const bool each_try = bites && stall.park;  // one attempt is already too long
+    Duration longest_answer{};
+    for (const FailingJob& f : stall.failing) {
+      longest_answer = std::max(longest_answer, internal::longest_reply(job_at(f.job).times));
+    }
+    for (const JobRef ref : stall.others) {
+      longest_answer = std::max(longest_answer, internal::longest_reply(job_at(ref).times));
+    }
+    const auto with = [&](std::optional<Duration> timeout, bool without_retries) {
+      std::vector<FailingJob> failing = stall.failing;
+      Duration one{};
+      for (FailingJob& f : failing) {
+        if (timeout) f.timeout = *timeout;
+        if (without_retries) f.tries = 1;
+        one = std::max(one, f.one_try());
+      }
+      return each_try ? one : counted(failing);
+    };
+    const auto largest_timeout = [&](bool without_retries) -> std::optional<Duration> {
+      const Duration least = rounded_up(longest_answer, milliseconds(10));
+      if (with(least, without_retries) > period) return std::nullopt;
+      Duration best = least;
+      const Duration present = stall.failing.front().timeout;
+      while (best + milliseconds(10) < present &&
+             with(best + milliseconds(10), without_retries) <= period) {
+        best += milliseconds(10);
+      }
+      return best < present ? std::optional(best) : std::nullopt;
+    };
+    if (!each_try && stall.failing.front().tries > 1 && with({}, true) <= period) {
+      ways.emplace_back("retries = 0");
+    }
+    if (const auto timeout = largest_timeout(false)) {
+      ways.push_back(fmt::format("timeout = \"{}\"", to_text(*timeout)));
+    } else if (const auto shorter = each_try ? std::nullopt : largest_timeout(true)) {
+      ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));
+    }
+    Duration one{};
+    for (const FailingJob& f : stall.failing) one = std::max(one, f.one_try());
+    if (!stall.park && can_park && one <= period) {
+      ways.emplace_back(
+          "park = { after = 3, retry = \"10s\" } (then only the first stall is long)");
+    }
+    if (stall.park && !bites && stall.park->after > 1) {
+      Duration longest{};
+      for (const FailingJob& f : stall.failing) longest = std::max(longest, f.silent());
+      if (longest <= period) ways.emplace_back("park with after = 1");
+    }
+    if (ways.empty()) {
+      return fmt::format(
+          "no timeout cures this; give {} a line of its own, or the others periods "
+          "above the stall",
+          plan_.target_name(stall.silent));
+    }
+    return fmt::format("write {}", fmt::join(ways, ", or "));
+  }
+
+  // T08
+  void check_continuous() {
+    for (const timing::LineReport& line : timing_.lines) {
+      if (!line.queue || line.utilisation_percent > 100) continue;
+      const Queue& queue = timing_.model.queues[*line.queue];
+      const Duration longest = timing::longest_continuous(queue);
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        const Job& job = queue.jobs[j];
+        if (timing::is_released(job.kind)) continue;
+        if (!line.transactions[j].interval_bound) {
+          report(out_, RuleCode::T08, Severity::warning, transaction(job).trigger->place,
+                 subject_of(plan_.declared(transaction(job))),
+                 "may never get its turn: nothing bounds how long the others can keep the line",
+                 "give it a period, or the others longer ones");
+        } else if (job.times.longest + queue.scan == longest) {
+          check_starved_by(line, queue, job);
+        }
+      }
+    }
+  }
+
+  // Cyclic jobs that would keep their period if this continuous one were not there.
+  void check_starved_by(const timing::LineReport& line, const Queue& queue, const Job& continuous) {
+    const Duration longest = timing::longest_continuous(queue);
+    std::vector<const Job*> hurt;
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      const auto& bound = line.transactions[j].response_bound;
+      const Duration period = queue.jobs[j].period;
+      if (queue.jobs[j].kind != TriggerKind::cyclic || !bound) continue;
+      if (*bound > period && *bound - longest <= period) hurt.push_back(&queue.jobs[j]);
+    }
+    if (hurt.empty()) return;
+    const std::string more =
+        hurt.size() > 1 ? fmt::format(" and {} more", hurt.size() - 1) : std::string();
+    report(out_, RuleCode::T08, Severity::warning, transaction(continuous).trigger->place,
+           subject_of(plan_.declared(transaction(continuous))),
+           fmt::format("each run takes up to {} of the line; without it {}{} would surely keep the "
+                       "period of {}",
+                       in_ms(longest), name_of(*hurt.front()), more, to_text(hurt.front()->period)),
+           "give it a period, read fewer registers at a time, or lengthen the others' periods");
+  }
+
+  // T09: gateways
+  void check_shared_gateways() {
+    std::map<std::size_t, std::vector<const Queue*>> by_line;
+    for (const Queue& queue : timing_.model.queues) {
+      if (queue.kind == timing::QueueKind::gateway && queue.line && !queue.jobs.empty()) {
+        by_line[*queue.line].push_back(&queue);
+      }
+    }
+    for (const auto& [index, queues] : by_line) {
+      if (queues.size() < 2) continue;
+      const model::Line& line = plan_.plan.lines[index];
+      std::vector<std::string> costs;
+      for (const Queue* queue : queues) {
+        std::int64_t jobs = 0;
+        for (const Job& job : queue->jobs) jobs += timing::is_released(job.kind) ? 1 : 0;
+        const Duration share = timing::foreign_share(timing_.model, *queue);
+        costs.push_back(fmt::format("{} waits up to {} more per request, {} per round of {}",
+                                    plan_.plan.controllers[queue->controller].name, in_ms(share),
+                                    in_ms(jobs * share), jobs));
+      }
+      report(out_, RuleCode::T09, Severity::warning, line.place, fmt::format("line {}", line.name),
+             fmt::format("{} masters share it and know nothing of each other: {}", queues.size(),
+                         fmt::join(costs, "; ")),
+             "let one master read and pass the values on, or accept it with these numbers");
+    }
+  }
+
+  // T09 at a slave: its reply time must allow for the other master's request.
+  void check_shared_slaves() {
+    std::map<std::size_t, std::set<std::size_t>> masters;
+    for (const Queue& queue : timing_.model.queues) {
+      if (queue.kind != timing::QueueKind::tcp) continue;
+      for (const Job& job : queue.jobs) {
+        const auto& target = transaction(job).target;
+        if (!target->is_peer) masters[target->index].insert(queue.controller);
+      }
+    }
+    for (const auto& [index, controllers] : masters) {
+      if (controllers.size() < 2) continue;
+      const model::Slave& slave = plan_.plan.slaves[index];
+      report(
+          out_, RuleCode::T09, Severity::note, place_or(slave.reply, slave.place),
+          fmt::format("slave {}", slave.name),
+          fmt::format("{} masters ask it: its reply `max` of {} must include serving the other's "
+                      "request first",
+                      controllers.size(),
+                      to_text(value_or(slave.reply, model::defaults::slave_reply).max)),
+          "measure reply with both masters running, or state twice what one master sees");
+    }
+  }
+
+  const model::ResolvedPlan& plan_;
+  const timing::TimingReport& timing_;
+  Findings& out_;
+};
+
+}  // namespace
+
+void check_stalls(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+  StallRules(in, timing, out).check();
+}
+
+}  // namespace greymet::checks

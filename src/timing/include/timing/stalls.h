@@ -1,0 +1,58 @@
+// Stalls: how long one silent slave keeps all others waiting.
+//
+// At most one instance of each transaction waits (timing/bounds.h), so between two transactions of
+// another slave at most all recurring transactions to the silent one are tried once each, and one
+// continuous one may just have begun:
+//     first stall  = sum over its recurring transactions of (1 + retries) failed attempts
+//                    + the longest continuous one
+// With `park` only the first `after` of them fail so slowly, and from then on a single attempt is
+// made every `retry`:
+//     steady stall = the longest failed attempt; without `park` the same as the first
+// With n requests under way on a connection the silent slave takes n places before it stalls
+// anybody; the sum is then shared among them.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "timing/timing_model.h"
+
+namespace greymet::timing {
+
+// One job among all queues.
+struct JobRef {
+  std::size_t queue = 0;  // into TimingModel::queues
+  std::size_t job = 0;
+};
+
+// One job to the silent slave, and what its failures are made of.
+struct FailingJob {
+  JobRef job;
+  Duration once{};  // per transaction: the way to a gateway and back
+  Duration each{};  // per try, without the timeout: request and gap
+  Duration timeout{};
+  std::int64_t tries = 1;
+  [[nodiscard]] Duration silent() const { return once + tries * (each + timeout); }
+  [[nodiscard]] Duration one_try() const { return once + each + timeout; }
+};
+
+// What happens to one line or connection when one slave (or peer) does not answer.
+struct Stall {
+  model::Target silent;
+  std::vector<FailingJob> failing;  // recurring ones, and the longest continuous one
+  std::optional<model::Park> park;
+  std::int64_t places = 1;  // requests under way
+  Duration first{};
+  Duration steady{};
+  std::vector<JobRef> others;  // cyclic jobs of other slaves that wait for the same
+};
+
+// One entry for each slave and line that has recurring transactions, in the order of the queues.
+[[nodiscard]] std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved,
+                                           const TimingModel& timing);
+
+// The stalls of `failing` for these settings, as in the header.
+[[nodiscard]] Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
+                                std::optional<std::int64_t> at_most);
+
+}  // namespace greymet::timing

@@ -1,0 +1,124 @@
+#include "timing/phases.h"
+
+#include <algorithm>
+#include <limits>
+#include <map>
+#include <numeric>
+
+#include "timing/simulation.h"
+
+namespace greymet::timing {
+
+using model::TriggerKind;
+
+namespace {
+
+constexpr std::int64_t most_candidates = 200;
+
+std::vector<std::size_t> cyclic_jobs(const Queue& queue) {
+  std::vector<std::size_t> jobs;
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    if (queue.jobs[j].kind == TriggerKind::cyclic) jobs.push_back(j);
+  }
+  return jobs;
+}
+
+std::int64_t modulo(std::int64_t value, std::int64_t by) {
+  return (value % by + by) % by;
+}
+
+// Time for which two periodic jobs would want the line at once, per meeting. With g the greatest
+// common divisor of their periods their releases come as near as (phase_a - phase_b) mod g.
+std::int64_t overlap_of(const Job& a, Duration phase_a, const Job& b, Duration phase_b) {
+  const std::int64_t g = std::gcd(a.period.count(), b.period.count());
+  const std::int64_t after = modulo((phase_a - phase_b).count(), g);
+  return std::max<std::int64_t>(0, b.times.longest.count() - after) +
+         std::max<std::int64_t>(0, a.times.longest.count() - (g - after));
+}
+
+Duration longest_wait(const TimingModel& timing) {
+  const auto result = simulate(timing, {});
+  Duration longest{};
+  for (std::size_t j = 0; j < timing.queues[0].jobs.size(); ++j) {
+    const JobStatistics& job = result[0].jobs[j];
+    if (job.completed == 0) continue;
+    longest = std::max(longest, job.response_max - timing.queues[0].jobs[j].times.longest);
+  }
+  return longest;
+}
+
+Duration best_phase(const Queue& queue, std::size_t index, const std::vector<Duration>& phases,
+                    const std::vector<std::size_t>& placed, Duration step) {
+  const Job& job = queue.jobs[index];
+  const std::int64_t steps = std::max<std::int64_t>(1, job.period / step);
+  const Duration stride =
+      step * std::max<std::int64_t>(1, (steps + most_candidates - 1) / most_candidates);
+  Duration best{};
+  std::int64_t least = std::numeric_limits<std::int64_t>::max();
+  for (Duration phase{}; phase < job.period && least > 0; phase += stride) {
+    std::int64_t overlap = 0;
+    for (std::size_t other : placed) {
+      overlap += overlap_of(job, phase, queue.jobs[other], phases[other]);
+      if (overlap >= least) break;
+    }
+    if (overlap < least) {
+      least = overlap;
+      best = phase;
+    }
+  }
+  return best;
+}
+
+}  // namespace
+
+bool releases_coincide(const Queue& queue) {
+  const auto jobs = cyclic_jobs(queue);
+  std::int64_t common = 0;
+  for (std::size_t j : jobs) common = std::gcd(common, queue.jobs[j].period.count());
+  if (common == 0) return false;
+  // only those with the same phase modulo the common divisor of all can meet
+  std::map<std::int64_t, std::vector<std::size_t>> by_phase;
+  for (std::size_t j : jobs) {
+    auto& bucket = by_phase[queue.jobs[j].phase.count() % common];
+    for (std::size_t other : bucket) {
+      const std::int64_t g =
+          std::gcd(queue.jobs[j].period.count(), queue.jobs[other].period.count());
+      if (modulo((queue.jobs[j].phase - queue.jobs[other].phase).count(), g) == 0) return true;
+    }
+    bucket.push_back(j);
+  }
+  return false;
+}
+
+std::optional<PhaseProposal> propose_phases(const TimingModel& timing, std::size_t index,
+                                            Duration step) {
+  const Queue& queue = timing.queues[index];
+  const auto jobs = cyclic_jobs(queue);
+  if (jobs.size() < 2 || jobs.size() > most_phased_jobs || queue.in_flight != 1 ||
+      queue.order != model::Order::due) {
+    return std::nullopt;
+  }
+  PhaseProposal proposal;
+  for (const Job& job : queue.jobs) proposal.phases.push_back(job.phase);
+  std::vector<std::size_t> by_period = jobs;
+  std::stable_sort(by_period.begin(), by_period.end(), [&](std::size_t a, std::size_t b) {
+    return queue.jobs[a].period < queue.jobs[b].period;
+  });
+  std::vector<std::size_t> placed;
+  for (std::size_t j : by_period) {
+    proposal.phases[j] = best_phase(queue, j, proposal.phases, placed, step);
+    placed.push_back(j);
+  }
+  TimingModel alone;
+  alone.in_flight_limit.assign(timing.in_flight_limit.size(), std::nullopt);
+  alone.queues.push_back(queue);
+  std::erase_if(alone.queues[0].jobs, [](const Job& j) { return j.kind != TriggerKind::cyclic; });
+  proposal.longest_wait_before = longest_wait(alone);
+  for (std::size_t i = 0; i < jobs.size(); ++i) {
+    alone.queues[0].jobs[i].phase = proposal.phases[jobs[i]];
+  }
+  proposal.longest_wait_after = longest_wait(alone);
+  return proposal;
+}
+
+}  // namespace greymet::timing

@@ -1,0 +1,126 @@
+#include "timing/stalls.h"
+
+#include <algorithm>
+#include <map>
+#include <tuple>
+
+namespace greymet::timing {
+namespace {
+
+FailingJob failing_job(JobRef ref, const Job& job) {
+  const TransactionTimes& times = job.times;
+  FailingJob out{ref, {}, {}, times.timeout, 1 + times.retries};
+  if (times.serial) out.each = times.serial->request + times.serial->gap;
+  // a translating gateway tries by itself: the way to it is gone once
+  if (times.serial && times.network && !times.timeout_of_master) {
+    out.once = times.network->out_longest + times.network->back_longest;
+  }
+  if (times.serial && times.timeout_of_master) out.each = {};
+  return out;
+}
+
+// Everything that waits for one thing: a serial line (also behind a gateway), a connection, or all
+// connections of a controller that has one request under way at a time.
+using PoolKey = std::tuple<int, std::size_t>;
+
+PoolKey pool_of(const TimingModel& timing, std::size_t index) {
+  const Queue& queue = timing.queues[index];
+  const auto& limit = timing.in_flight_limit[queue.controller];
+  if (queue.kind != QueueKind::serial && limit && *limit == 1) return {2, queue.controller};
+  if (queue.line) return {0, *queue.line};
+  return {1, index};
+}
+
+struct Pool {
+  std::int64_t places = 1;
+  std::vector<std::pair<model::Target, JobRef>> jobs;
+};
+
+// Drops all continuous jobs but the one that fails longest: only one of them can have begun.
+void keep_one_continuous(const TimingModel& timing, std::vector<FailingJob>& failing) {
+  const auto continuous = [&](const FailingJob& f) {
+    return !is_released(timing.queues[f.job.queue].jobs[f.job.job].kind);
+  };
+  const FailingJob* longest = nullptr;
+  for (const FailingJob& f : failing) {
+    if (continuous(f) && (longest == nullptr || f.silent() > longest->silent())) longest = &f;
+  }
+  if (longest == nullptr) return;
+  const JobRef kept = longest->job;
+  std::erase_if(failing, [&](const FailingJob& f) {
+    return continuous(f) && (f.job.queue != kept.queue || f.job.job != kept.job);
+  });
+}
+
+}  // namespace
+
+Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
+                  std::optional<std::int64_t> at_most) {
+  if (static_cast<std::int64_t>(failing.size()) < places) return {};
+  std::sort(failing.begin(), failing.end(),
+            [](const FailingJob& a, const FailingJob& b) { return a.silent() > b.silent(); });
+  Duration sum{};
+  for (std::size_t i = 0; i < failing.size(); ++i) {
+    if (at_most && static_cast<std::int64_t>(i) >= *at_most) break;
+    sum += failing[i].silent();
+  }
+  return sum / places;
+}
+
+std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
+  std::vector<PoolKey> order;
+  std::map<PoolKey, Pool> pools;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    const PoolKey key = pool_of(timing, q);
+    const auto [at, is_new] = pools.try_emplace(key);
+    if (is_new) order.push_back(key);
+    Pool& pool = at->second;
+    if (std::get<0>(key) == 1) pool.places = timing.queues[q].in_flight;
+    for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
+      const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
+      pool.jobs.push_back({*t.target, {q, j}});
+    }
+  }
+  std::vector<Stall> stalls;
+  for (const PoolKey& key : order) {
+    const Pool& pool = pools[key];
+    std::map<model::Target, std::vector<FailingJob>> by_target;
+    std::vector<model::Target> targets;
+    for (const auto& [target, ref] : pool.jobs) {
+      const Job& job = timing.queues[ref.queue].jobs[ref.job];
+      // once-at-start jobs are over, and those on return wait for an answer
+      if (job.times.broadcast || job.kind == model::TriggerKind::on_start ||
+          job.kind == model::TriggerKind::on_return) {
+        continue;
+      }
+      auto& failing = by_target[target];
+      if (failing.empty()) targets.push_back(target);
+      failing.push_back(failing_job(ref, job));
+    }
+    for (const model::Target& target : targets) {
+      Stall stall{target, std::move(by_target[target]), {}, pool.places, {}, {}, {}};
+      keep_one_continuous(timing, stall.failing);
+      if (std::get<0>(key) == 0) {
+        const auto& park = resolved.plan.lines[std::get<1>(key)].park;
+        if (park) stall.park = park->value;
+      }
+      stall.first = stall_of(stall.failing, stall.places,
+                             stall.park ? std::optional(stall.park->after) : std::nullopt);
+      stall.steady = stall.first;
+      if (stall.park) {
+        stall.steady = {};
+        for (const FailingJob& f : stall.failing) {
+          stall.steady = std::max(stall.steady, f.one_try());
+        }
+      }
+      for (const auto& [other, ref] : pool.jobs) {
+        const Job& job = timing.queues[ref.queue].jobs[ref.job];
+        if (other != target && job.kind == model::TriggerKind::cyclic) stall.others.push_back(ref);
+      }
+      stalls.push_back(std::move(stall));
+    }
+  }
+  return stalls;
+}
+
+}  // namespace greymet::timing
