@@ -2,9 +2,10 @@
 // inside words are seen.
 #include <algorithm>
 #include <map>
-#include <unordered_map>
+#include <span>
 
 #include "checks/rules.h"
+#include "model/memory_use.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
@@ -12,26 +13,16 @@ namespace greymet::checks {
 using internal::report;
 using model::BitRange;
 using model::Findings;
-using model::Place;
-using model::ResolvedTransaction;
 using model::RuleCode;
 using model::Severity;
 
 namespace {
 
-enum class UseKind : std::uint8_t { read, sent, status, heartbeat, written_by_peer };
-
-// Bits that somebody uses.
-struct Use {
-  BitRange bits;
-  UseKind kind = UseKind::read;
-  std::size_t owner = 0;  // transaction or heartbeat
-  std::string_view status_kind;
-  Place place;
-};
+using Use = model::MemoryUse;
+using UseKind = model::MemoryPurpose;
 
 bool is_data(const Use& use) {
-  return use.kind == UseKind::read || use.kind == UseKind::sent;
+  return use.purpose == UseKind::read || use.purpose == UseKind::sent;
 }
 
 // Keeps, for one sort of use, the one that reaches furthest, and the furthest of another owner: so
@@ -69,15 +60,10 @@ class Furthest {
 
 class MemoryRules {
  public:
-  MemoryRules(const RuleInput& in, Findings& out) : in_(in), plan_(in.plan), out_(out) {
-    uses_.resize(plan_.plan.controllers.size());
-    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) collect(i);
-    for (std::size_t h = 0; h < plan_.heartbeats.size(); ++h) {
-      const model::ResolvedHeartbeat& heartbeat = plan_.heartbeats[h];
-      if (!heartbeat.from || !heartbeat.bit) continue;
-      const model::Heartbeat& declared = plan_.plan.heartbeats[heartbeat.declared];
-      uses_[*heartbeat.from].push_back(
-          {heartbeat.bit->bits, UseKind::heartbeat, h, {}, declared.bit->place});
+  MemoryRules(const RuleInput& in, Findings& out)
+      : plan_(in.plan), out_(out), uses_(memory_uses(in.plan)), all_(uses_) {
+    for (auto& uses : uses_) {
+      std::erase_if(uses, [&](const Use& use) { return !is_judged(in, use); });
     }
   }
 
@@ -86,47 +72,24 @@ class MemoryRules {
   }
 
  private:
-  void collect(std::size_t index) {
-    const ResolvedTransaction& t = plan_.transactions[index];
-    if (!t.controller) return;
-    const model::Transaction& declared = plan_.declared(t);
-    const auto memory_place = [&](const auto& own, const auto& part) {
-      if (own) return own->place;
-      return part && part->memory ? part->memory->place : declared.place;
-    };
-    if (!in_.range_is_wrong[index]) {
-      if (t.into) {
-        uses_[*t.controller].push_back(
-            {t.into->bits, UseKind::read, index, {}, memory_place(declared.into, declared.read)});
-      }
-      if (t.from) {
-        uses_[*t.controller].push_back(
-            {t.from->bits, UseKind::sent, index, {}, memory_place(declared.from, declared.write)});
-      }
-      collect_peer_write(index, t);
+  // Ranges that are wrong by themselves, and uses that harm nobody, are left out.
+  static bool is_judged(const RuleInput& in, const Use& use) {
+    switch (use.purpose) {
+      case UseKind::status:
+      case UseKind::heartbeat: return true;
+      case UseKind::read:
+      case UseKind::sent:
+      case UseKind::written_by_peer: return !in.range_is_wrong[use.owner];
+      case UseKind::trigger:
+      case UseKind::gate:
+      case UseKind::copy_source:
+      case UseKind::copy_target:
+      case UseKind::read_by_peer: return false;
     }
-    for (const model::Status& status : t.status) {
-      uses_[*t.controller].push_back(
-          {status.range.bits, UseKind::status, index, status.kind, status.place});
-    }
+    return false;
   }
 
-  void collect_peer_write(std::size_t index, const ResolvedTransaction& t) {
-    if (!t.target || !t.target->is_peer || !t.write) return;
-    const auto memory =
-        plan_.layouts[t.target->index].serving(t.write->area, t.write->offset, t.write->quantity);
-    if (!memory) return;
-    uses_[t.target->index].push_back(
-        {memory->bits, UseKind::written_by_peer, index, {}, t.write->at_place});
-  }
-
-  [[nodiscard]] std::string subject(const Use& use) const {
-    if (use.kind == UseKind::heartbeat) {
-      return fmt::format("heartbeat {}",
-                         plan_.plan.heartbeats[plan_.heartbeats[use.owner].declared].name);
-    }
-    return subject_of(plan_.declared(plan_.transactions[use.owner]));
-  }
+  [[nodiscard]] std::string subject(const Use& use) const { return owner_subject(plan_, use); }
   [[nodiscard]] std::string shared_range(std::size_t c, const Use& a, const Use& b) const {
     return plan_.layouts[c].name_of(BitRange{a.bits.store, std::max(a.bits.first, b.bits.first),
                                              std::min(a.bits.end, b.bits.end)});
@@ -152,33 +115,33 @@ class MemoryRules {
     std::map<UseKind, Furthest> furthest;
     for (const Use& use : uses) {
       for (auto& [kind, others] : furthest) compare(c, use, kind, others);
-      furthest[use.kind].add(use);
+      furthest[use.purpose].add(use);
     }
   }
 
   void compare(std::size_t c, const Use& use, UseKind other_kind, const Furthest& others) {
-    const bool statuses = use.kind == UseKind::status || other_kind == UseKind::status;
+    const bool statuses = use.purpose == UseKind::status || other_kind == UseKind::status;
     // owners of a heartbeat and of a transaction are counted apart: they are never the same
     const bool one_heartbeat =
-        (use.kind == UseKind::heartbeat) != (other_kind == UseKind::heartbeat);
+        (use.purpose == UseKind::heartbeat) != (other_kind == UseKind::heartbeat);
     const Use* other =
         statuses || one_heartbeat ? others.overlapping_any(use) : others.overlapping(use);
     if (other == nullptr) return;
     const auto kinds = [&](UseKind a, UseKind b) {
-      return (use.kind == a && other_kind == b) || (use.kind == b && other_kind == a);
+      return (use.purpose == a && other_kind == b) || (use.purpose == b && other_kind == a);
     };
     if (kinds(UseKind::read, UseKind::read)) {
       report_double_read(c, use, *other);
     } else if (kinds(UseKind::read, UseKind::sent)) {
-      const Use& read = use.kind == UseKind::read ? use : *other;
-      const Use& sent = use.kind == UseKind::read ? *other : use;
+      const Use& read = use.purpose == UseKind::read ? use : *other;
+      const Use& sent = use.purpose == UseKind::read ? *other : use;
       const auto& writer = plan_.declared(plan_.transactions[sent.owner]);
       if (!value_or(writer.relays, false)) on_source_[read.owner].push_back({read, sent});
     } else if (statuses) {
       report_status(c, use, *other);
     } else if (kinds(UseKind::heartbeat, UseKind::read)) {
-      report_heartbeat(c, use.kind == UseKind::heartbeat ? use : *other,
-                       use.kind == UseKind::heartbeat ? *other : use);
+      report_heartbeat(c, use.purpose == UseKind::heartbeat ? use : *other,
+                       use.purpose == UseKind::heartbeat ? *other : use);
     } else if (kinds(UseKind::heartbeat, UseKind::heartbeat)) {
       report(out_, RuleCode::M06, Severity::error, use.place, subject(use),
              fmt::format("uses {} like {}", shared_range(c, use, *other), subject(*other)),
@@ -186,6 +149,15 @@ class MemoryRules {
     } else if (kinds(UseKind::written_by_peer, UseKind::read)) {
       report_peer(c, use, *other);
     }
+  }
+
+  // "write into = "%MW120", which is free"
+  [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
+                                      std::string_view key) const {
+    const auto free = first_free(plan_, c, all_[c], wanted.area, wanted.count);
+    if (!free) return "no range of this length is free; enlarge the area";
+    return fmt::format("write {} = \"{}\", which is free", key,
+                       plan_.layouts[c].name_of(free->area, free->number));
   }
 
   // M01
@@ -196,8 +168,8 @@ class MemoryRules {
     report(out_, RuleCode::M01, Severity::error, late.place, subject(late),
            fmt::format("reads into {} of controller {}, which {} fills as well",
                        shared_range(c, a, b), plan_.plan.controllers[c].name, subject(early)),
-           fmt::format("move one of them: {} takes {}", subject(late),
-                       into ? plan_.layouts[c].name_of(*into) : std::string("that range")),
+           into ? free_text(c, *into, "into")
+                : std::string("move one of them; `greymet memory` shows what is free"),
            {{early.place, "the other read is here"}});
   }
 
@@ -205,6 +177,7 @@ class MemoryRules {
   void report_reads_on_sources(std::size_t c) {
     for (const auto& [owner, pairs] : on_source_) {
       const auto& [read, sent] = pairs.front();
+      const auto& into = plan_.transactions[read.owner].into;
       const std::string more =
           pairs.size() > 1 ? fmt::format(" (and {} more)", pairs.size() - 1) : std::string();
       report(out_, RuleCode::M02, Severity::error, read.place, subject(read),
@@ -212,31 +185,40 @@ class MemoryRules {
                          "there goes back to what was read",
                          shared_range(c, read, sent), plan_.plan.controllers[c].name, subject(sent),
                          more),
-             "read into other words; if the write shall pass on what was read, say relays = true "
-             "there",
+             fmt::format("{}; if the write shall pass on what was read, say relays = true there",
+                         into ? free_text(c, *into, "into") : "read into other words"),
              {{sent.place, "the write's source is here"}});
     }
     on_source_.clear();
   }
 
+  // A free bit or word of the area that the status names.
+  [[nodiscard]] std::string free_status_text(std::size_t c, const Use& status) const {
+    for (const model::Status& each : plan_.transactions[status.owner].status) {
+      if (each.kind != status.status_kind || each.range.bit) continue;
+      return free_text(c, each.range, each.kind);
+    }
+    return "put status bits where nothing else is";
+  }
+
   // M06
   void report_status(std::size_t c, const Use& a, const Use& b) {
-    const Use& status = a.kind == UseKind::status ? a : b;
-    const Use& other = a.kind == UseKind::status ? b : a;
-    if (other.kind == UseKind::written_by_peer) return;
+    const Use& status = a.purpose == UseKind::status ? a : b;
+    const Use& other = a.purpose == UseKind::status ? b : a;
+    if (other.purpose == UseKind::written_by_peer) return;
     std::string what;
-    if (other.kind == UseKind::status) {
+    if (other.purpose == UseKind::status) {
       what = fmt::format("the `{}` of {}", other.status_kind, subject(other));
     } else if (is_data(other)) {
       what = fmt::format("the data that {} {}", subject(other),
-                         other.kind == UseKind::read ? "reads" : "sends");
+                         other.purpose == UseKind::read ? "reads" : "sends");
     } else {
       what = fmt::format("the bit of {}", subject(other));
     }
     report(
         out_, RuleCode::M06, Severity::error, status.place, subject(status),
         fmt::format("`{}` lies on {}, inside {}", status.status_kind, shared_range(c, a, b), what),
-        "put status bits where nothing else is", {{other.place, "the other use is here"}});
+        free_status_text(c, status), {{other.place, "the other use is here"}});
   }
 
   void report_heartbeat(std::size_t c, const Use& heartbeat, const Use& read) {
@@ -248,8 +230,8 @@ class MemoryRules {
 
   // M10
   void report_peer(std::size_t c, const Use& a, const Use& b) {
-    const Use& peer = a.kind == UseKind::written_by_peer ? a : b;
-    const Use& own = a.kind == UseKind::written_by_peer ? b : a;
+    const Use& peer = a.purpose == UseKind::written_by_peer ? a : b;
+    const Use& own = a.purpose == UseKind::written_by_peer ? b : a;
     report(out_, RuleCode::M10, Severity::warning, own.place, subject(own),
            fmt::format("reads into {} of controller {}, which {} writes from outside",
                        shared_range(c, a, b), plan_.plan.controllers[c].name, subject(peer)),
@@ -257,10 +239,10 @@ class MemoryRules {
            {{peer.place, "the peer writes here"}});
   }
 
-  const RuleInput& in_;
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  std::vector<std::vector<Use>> uses_;
+  std::vector<std::vector<Use>> uses_;       // per controller: those the rules judge
+  const std::vector<std::vector<Use>> all_;  // all of them: what is not free
   std::map<std::size_t, std::vector<std::pair<Use, Use>>> on_source_;
 };
 

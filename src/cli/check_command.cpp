@@ -2,6 +2,7 @@
 
 #include "cli/commands.h"
 #include "cli/print.h"
+#include "files/findings_sarif.h"
 #include "files/result_json.h"
 
 namespace greymet::cli {
@@ -19,7 +20,9 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
   const files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
   const model::Findings findings = checks::check(loaded.plan, loaded.findings, selection);
   const checks::Tally tally = checks::tally_of(findings);
-  if (options.format == "json") {
+  if (options.format == "sarif") {
+    terminal.out << files::findings_sarif(loaded, findings, GREYMET_VERSION);
+  } else if (options.format == "json") {
     terminal.out << files::findings_json(loaded, findings);
   } else {
     print_findings(loaded, findings, terminal);

@@ -2,8 +2,8 @@
 
 #include "cli/commands.h"
 #include "cli/print.h"
+#include "cli/results.h"
 #include "files/exchange_export.h"
-#include "files/output_folder.h"
 
 namespace greymet::cli {
 
@@ -18,22 +18,11 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
     terminal.err << "greymet: nothing is exported while check reports an error\n";
     return exit_findings;
   }
-  auto folder = files::OutputFolder::open(options.out, options.force);
-  if (!folder) {
-    terminal.err << fmt::format("greymet: {}\n", folder.error().message);
-    return exit_unreachable;
-  }
   const model::ResolvedPlan& plan = usable.loaded.plan;
-  const std::pair<std::string, std::string> results[] = {
-      {"exchange.json", files::exchange_json(plan)}, {"exchange.csv", files::exchange_csv(plan)}};
-  for (const auto& [name, content] : results) {
-    const auto done = folder->write(name, content);
-    if (!done) {
-      terminal.err << fmt::format("greymet: {}\n", done.error().message);
-      return exit_unreachable;
-    }
-    terminal.out << fmt::format("wrote {}/{}\n", folder->path(), name);
-  }
+  ResultWriter writer(options.out, options.force, terminal);
+  writer.write("exchange.json", files::exchange_json(plan));
+  writer.write("exchange.csv", files::exchange_csv(plan));
+  if (writer.status() != exit_fine) return writer.status();
   terminal.out << fmt::format("{} transactions, fingerprint {}\n", plan.transactions.size(),
                               files::fingerprint_of(plan));
   return exit_fine;

@@ -96,7 +96,8 @@ std::string excerpt(std::string_view line, const Place& place, std::size_t width
                      std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
 }
 
-// Folds a text at blanks to the width; it begins at `column`, its other lines at `indent`.
+}  // namespace
+
 std::string folded(std::string_view text, std::size_t column, std::size_t indent,
                    std::size_t width) {
   std::string out;
@@ -119,8 +120,6 @@ std::string folded(std::string_view text, std::size_t column, std::size_t indent
   }
   return out;
 }
-
-}  // namespace
 
 void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
                     const Terminal& terminal) {

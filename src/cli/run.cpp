@@ -14,9 +14,11 @@ namespace {
 
 constexpr const char* plan_help = "the plan, a TOML file";
 
-void add_format(CLI::App& command, std::string& format) {
-  command.add_option("--format", format, "text or json")
-      ->check(CLI::IsMember({"text", "json"}))
+void add_format(CLI::App& command, std::string& format, bool sarif = false) {
+  const std::vector<std::string> known = sarif ? std::vector<std::string>{"text", "json", "sarif"}
+                                               : std::vector<std::string>{"text", "json"};
+  command.add_option("--format", format, sarif ? "text, json or sarif (2.1.0)" : "text or json")
+      ->check(CLI::IsMember(known))
       ->type_name("FORMAT");
   command.add_flag_callback(
       "--json", [&format] { format = "json"; }, "the same as --format json");
@@ -40,7 +42,12 @@ class CommandLine {
         "Exit status: 0 fine; 1 findings of severity error; 2 wrong usage, or a plan that\n"
         "cannot be read; 3 a file or device could not be reached or written.");
     add_check();
+    add_explain();
+    add_address();
+    add_value();
+    add_frame();
     add_timing();
+    add_memory();
     add_export();
     add_demo();
   }
@@ -101,7 +108,53 @@ class CommandLine {
     c.add_option("PLAN", check_.plan, plan_help)->required();
     c.add_option("--rules", check_.rules, "families and rules to run, e.g. F,M02")
         ->type_name("LIST");
-    add_format(c, check_.format);
+    add_format(c, check_.format, true);
+  }
+  void add_explain() {
+    auto& c = add("explain", "say why a rule exists, with a wrong and a right example",
+                  [this] { return run_explain(explain_, terminal_); });
+    c.add_option("CODE", explain_.code,
+                 "a rule such as F09, or a family such as F; all if left out");
+    add_format(c, explain_.format);
+  }
+  void add_address() {
+    auto& c = add("address", "show every reading of an address, and the point that lies there",
+                  [this] { return run_address(address_, terminal_); });
+    c.add_option("TEXT", address_.texts, "addresses in any notation, points, controllers' memory")
+        ->required();
+    c.add_option("--plan", address_.plan, "names the points there")->type_name("PLAN");
+    c.add_option("--slave", address_.slave, "look at this slave of the plan only")
+        ->type_name("NAME");
+    add_format(c, address_.format);
+  }
+  void add_value() {
+    auto& c = add("value", "read register words in all word orders",
+                  [this] { return run_value(value_, terminal_); });
+    c.add_option("HEX", value_.words, "register words as they arrive, e.g. 42F6 E979")->required();
+    c.add_option("--type", value_.type, "as in a register map: f32, u32, bcd16, text(12) ...")
+        ->required()
+        ->type_name("TYPE");
+    c.add_option("--near", value_.near, "what the device itself shows; marks the order that fits")
+        ->type_name("VALUE");
+    c.add_option("--factor", value_.factor, "engineering value = raw x factor + offset")
+        ->type_name("NUMBER");
+    c.add_option("--offset", value_.offset, "see --factor")->type_name("NUMBER");
+    c.add_option("--bit", value_.bit, "of a bool in a register, 0 = least significant")
+        ->type_name("N");
+    add_format(c, value_.format);
+  }
+  void add_frame() {
+    auto& c = add("frame", "show request and reply byte by byte, or decode pasted bytes",
+                  [this] { return run_frame(frame_, terminal_); });
+    c.add_option("PLAN", frame_.plan, plan_help);
+    c.add_option("NAME", frame_.name, "a transaction; all in short if left out");
+    c.add_option("--decode", frame_.decode, "bytes to decode, e.g. 01 03 00 00 00 0A C5 CD")
+        ->type_name("HEX");
+    c.add_option("--mode", frame_.mode, "with --decode: rtu, ascii or tcp")->type_name("MODE");
+    c.add_option("--as", frame_.as, "with --decode: request or reply, where both would fit")
+        ->check(CLI::IsMember({"request", "reply"}))
+        ->type_name("WHAT");
+    add_format(c, frame_.format);
   }
   void add_timing() {
     auto& c =
@@ -110,6 +163,14 @@ class CommandLine {
     c.add_option("PLAN", timing_.plan, plan_help)->required();
     add_format(c, timing_.format);
     add_output(c, timing_.out, timing_.force, false);
+  }
+  void add_memory() {
+    auto& c = add("memory", "show what lies where in each controller and slave, and what is free",
+                  [this] { return run_memory(memory_, terminal_); });
+    c.add_option("PLAN", memory_.plan, plan_help)->required();
+    c.add_option("NAME", memory_.name, "one controller or slave; all if left out");
+    add_format(c, memory_.format);
+    add_output(c, memory_.out, memory_.force, false);
   }
   void add_export() {
     auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",
@@ -129,7 +190,12 @@ class CommandLine {
                 "greymet"};
   std::function<int()> action_;
   CheckOptions check_;
+  ExplainOptions explain_;
+  AddressOptions address_;
+  ValueOptions value_;
+  FrameOptions frame_;
   TimingOptions timing_;
+  MemoryOptions memory_;
   ExportOptions export_;
   DemoOptions demo_;
 };

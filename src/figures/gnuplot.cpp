@@ -85,6 +85,15 @@ std::string quoted(std::string_view text) {
   return out + "'";
 }
 
+std::string quoted_tic(std::string_view text) {
+  std::string doubled;
+  for (char c : text) {
+    doubled += c;
+    if (c == '%') doubled += c;
+  }
+  return quoted(doubled);
+}
+
 std::string font(PictureFormat format, double pixels) {
   const double size = format == PictureFormat::svg ? pixels : pixels * points_per_pixel;
   return fmt::format("'DejaVu Sans,{:g}'", size);

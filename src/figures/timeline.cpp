@@ -174,7 +174,7 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
   s += fmt::format("set xrange [0:{:g}]\nset yrange [0.5:{:g}]\n", figure.window_ms, rows + 0.5);
   s += "set xtics offset TX,0\nset mxtics 4\nset ytics (";
   for (std::size_t i = 0; i < figure.rows.size(); ++i) {
-    s += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted(figure.rows[i]),
+    s += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted_tic(figure.rows[i]),
                      rows - static_cast<double>(i));
   }
   s += fmt::format(") scale 0 font {}\n", font(format, label_size));

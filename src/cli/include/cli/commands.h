@@ -2,7 +2,9 @@
 // can be tested without a process.
 #pragma once
 
+#include <cstdint>
 #include <string>
+#include <vector>
 
 #include "cli/terminal.h"
 
@@ -16,6 +18,45 @@ struct CheckOptions {
 };
 [[nodiscard]] int run_check(const CheckOptions& options, const Terminal& terminal);
 
+// greymet explain [CODE]
+struct ExplainOptions {
+  std::string code;
+  std::string format = "text";
+};
+[[nodiscard]] int run_explain(const ExplainOptions& options, const Terminal& terminal);
+
+// greymet address TEXT...
+struct AddressOptions {
+  std::vector<std::string> texts;
+  std::string plan;
+  std::string slave;
+  std::string format = "text";
+};
+[[nodiscard]] int run_address(const AddressOptions& options, const Terminal& terminal);
+
+// greymet value HEX... --type T
+struct ValueOptions {
+  std::vector<std::string> words;
+  std::string type;
+  std::string near;
+  double factor = 1;
+  double offset = 0;
+  std::uint32_t bit = 0;
+  std::string format = "text";
+};
+[[nodiscard]] int run_value(const ValueOptions& options, const Terminal& terminal);
+
+// greymet frame PLAN [NAME], greymet frame --decode HEX --mode MODE
+struct FrameOptions {
+  std::string plan;
+  std::string name;
+  std::vector<std::string> decode;
+  std::string mode;
+  std::string as;
+  std::string format = "text";
+};
+[[nodiscard]] int run_frame(const FrameOptions& options, const Terminal& terminal);
+
 // greymet timing PLAN
 struct TimingOptions {
   std::string plan;
@@ -24,6 +65,16 @@ struct TimingOptions {
   bool force = false;
 };
 [[nodiscard]] int run_timing(const TimingOptions& options, const Terminal& terminal);
+
+// greymet memory PLAN [NAME]
+struct MemoryOptions {
+  std::string plan;
+  std::string name;
+  std::string format = "text";
+  std::string out;
+  bool force = false;
+};
+[[nodiscard]] int run_memory(const MemoryOptions& options, const Terminal& terminal);
 
 // greymet export PLAN -o DIR
 struct ExportOptions {

@@ -13,6 +13,8 @@ enum class PictureFormat : std::uint8_t { svg, png };
 [[nodiscard]] std::string common_look(PictureFormat format);
 // The name in gnuplot's single quotes, in which nothing is special; control characters go.
 [[nodiscard]] std::string quoted(std::string_view text);
+// The same for the label of a tic, in which gnuplot would take % for a format.
+[[nodiscard]] std::string quoted_tic(std::string_view text);
 // Font of a size in pixels, whatever the format.
 [[nodiscard]] std::string font(PictureFormat format, double pixels);
 

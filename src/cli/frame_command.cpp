@@ -1,0 +1,265 @@
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/print.h"
+#include "files/answers_json.h"
+#include "modbus/planned_frames.h"
+#include "model/duration_text.h"
+#include "model/nearest_name.h"
+
+namespace greymet::cli {
+
+using modbus::Direction;
+using modbus::Framing;
+using model::in_ms;
+
+namespace {
+
+// Printable form of bytes: characters in ASCII, pairs of digits elsewhere.
+std::string bytes_text(const modbus::Bytes& bytes, Framing framing) {
+  if (framing != Framing::ascii) return modbus::to_hex(bytes);
+  std::string text;
+  for (std::byte b : bytes) {
+    const auto c = std::to_integer<char>(b);
+    text += c == '\r' ? std::string("<CR>") : c == '\n' ? std::string("<LF>") : std::string(1, c);
+  }
+  return printable(text);
+}
+
+std::string fields_text(const modbus::Dissection& dissection, Framing framing,
+                        const Terminal& terminal) {
+  std::string text;
+  for (const modbus::Field& field : dissection.fields) {
+    std::string bytes = bytes_text(field.bytes, framing);
+    constexpr std::size_t widest = 20;
+    if (bytes.size() > widest) bytes = bytes.substr(0, widest - 3) + "...";
+    const std::string line = fmt::format("  {:>4}  {:<20}  {:<16}  {}", field.at, bytes, field.name,
+                                         printable(field.value));
+    text += tinted(terminal, field.wrong ? Tint::red : Tint::none,
+                   line + (field.wrong ? "  <- wrong" : "")) +
+            "\n";
+  }
+  return text;
+}
+
+std::string part_text(std::string_view what, const modbus::Bytes& bytes,
+                      const modbus::Dissection& dissection, Framing framing,
+                      const Terminal& terminal) {
+  std::string text = tinted(terminal, Tint::bold,
+                            fmt::format("{}, {} {}", what, bytes.size(),
+                                        framing == Framing::ascii ? "characters" : "bytes"));
+  text += fmt::format("\n  {}\n", folded(bytes_text(bytes, framing), 2, 2, terminal.width));
+  return text + fields_text(dissection, framing, terminal);
+}
+
+std::string times_text(const timing::TransactionTimes& times) {
+  std::string text;
+  if (times.serial) {
+    text += fmt::format("on the line: request {}, then {} to {}, reply {}, gap {}\n",
+                        in_ms(times.serial->request), in_ms(times.serial->turnaround_typical),
+                        in_ms(times.serial->turnaround_longest), in_ms(times.serial->reply),
+                        in_ms(times.serial->gap));
+  }
+  text +=
+      fmt::format("in all: {} typical, {} longest{}\n", in_ms(times.typical), in_ms(times.longest),
+                  times.default_reply ? ", with the default reply time" : "");
+  return text;
+}
+
+int refuse(const Terminal& terminal, std::string_view message) {
+  terminal.err << fmt::format("greymet: {}\n", printable(message));
+  return exit_usage;
+}
+
+// Bytes as pasted: pairs of digits, or an ASCII frame's own characters from the colon on.
+modbus::Decoded<modbus::Bytes> pasted_bytes(const std::vector<std::string>& texts,
+                                            Framing framing) {
+  const std::string text = fmt::format("{}", fmt::join(texts, " "));
+  if (framing != Framing::ascii || !text.starts_with(':')) return modbus::from_hex(text);
+  modbus::Bytes bytes;
+  for (char c : text) bytes.push_back(static_cast<std::byte>(c));
+  bytes.push_back(std::byte{'\r'});
+  bytes.push_back(std::byte{'\n'});
+  return bytes;
+}
+
+std::optional<Framing> framing_named(std::string_view name) {
+  for (const Framing framing : {Framing::rtu, Framing::ascii, Framing::tcp}) {
+    if (files::mode_name(framing) == name) return framing;
+  }
+  return std::nullopt;
+}
+
+std::string problem_text(const files::FrameAnswer& answer, const modbus::Bytes& bytes,
+                         const modbus::Dissection& dissection, Direction direction) {
+  const auto& problem = dissection.problem;
+  if (!problem) return "the frame is good\n";
+  std::string text =
+      fmt::format("wrong at byte {} ({}): {}\n", problem->at, problem->field, problem->message);
+  const bool checksum = answer.framing == Framing::rtu && problem->field == "CRC";
+  const auto repair = checksum ? modbus::single_byte_repair(bytes, direction) : std::nullopt;
+  if (repair) {
+    text += fmt::format(
+        "if a single byte was disturbed, it is byte {}: {:02X} where {:02X} was sent\n", repair->at,
+        std::to_integer<unsigned>(repair->found), std::to_integer<unsigned>(repair->expected));
+  }
+  return text;
+}
+
+int decode(const FrameOptions& options, const Terminal& terminal) {
+  const auto framing = framing_named(options.mode);
+  if (!framing) {
+    return refuse(terminal, options.mode.empty()
+                                ? std::string("--decode needs to know the mode: add --mode rtu, "
+                                              "ascii or tcp")
+                                : fmt::format("'{}' is no mode; write --mode rtu, ascii or tcp",
+                                              options.mode.substr(0, 40)));
+  }
+  const auto bytes = pasted_bytes(options.decode, *framing);
+  if (!bytes) {
+    return refuse(terminal, fmt::format("{} at character {}; write pairs of hexadecimal digits, as "
+                                        "01 03 00 00 00 0A C5 CD",
+                                        bytes.error().message, bytes.error().at + 1));
+  }
+  constexpr std::size_t longest_pasted = 1024;
+  if (bytes->empty() || bytes->size() > longest_pasted) {
+    return refuse(terminal,
+                  fmt::format("{} bytes given; a frame has 4 to 513, as 01 03 00 00 00 0A "
+                              "C5 CD",
+                              bytes->size()));
+  }
+  files::FrameAnswer answer;
+  answer.framing = *framing;
+  auto request = modbus::dissect(*bytes, *framing, Direction::request);
+  auto reply = modbus::dissect(*bytes, *framing, Direction::reply);
+  const auto wrong_fields = [](const modbus::Dissection& d) {
+    // a checksum or a length of the frame is wrong either way
+    return std::count_if(d.fields.begin(), d.fields.end(), [](const auto& f) {
+      return f.wrong && f.name != "CRC" && f.name != "LRC" && f.name != "length";
+    });
+  };
+  // both where both fit; where neither does, what breaks less; both if that does not tell
+  const bool neither = request.problem && reply.problem;
+  const bool as_request =
+      options.as == "request" ||
+      (options.as.empty() &&
+       (!request.problem || (neither && wrong_fields(request) <= wrong_fields(reply))));
+  const bool as_reply =
+      options.as == "reply" ||
+      (options.as.empty() &&
+       (!reply.problem || (neither && wrong_fields(reply) <= wrong_fields(request))));
+  if (as_request) {
+    answer.request = *bytes;
+    answer.request_fields = std::move(request);
+  }
+  if (as_reply) {
+    answer.reply = *bytes;
+    answer.reply_fields = std::move(reply);
+  }
+  const bool good =
+      (as_request && !answer.request_fields.problem) || (as_reply && !answer.reply_fields.problem);
+  if (options.format == "json") {
+    terminal.out << files::frames_json({answer}, true);
+    return good ? exit_fine : exit_findings;
+  }
+  if (as_request) {
+    terminal.out << part_text("as a request", *bytes, answer.request_fields, *framing, terminal)
+                 << problem_text(answer, *bytes, answer.request_fields, Direction::request);
+  }
+  if (as_reply) {
+    terminal.out << (as_request ? "\n" : "")
+                 << part_text("as a reply", *bytes, answer.reply_fields, *framing, terminal)
+                 << problem_text(answer, *bytes, answer.reply_fields, Direction::reply);
+  }
+  return good ? exit_fine : exit_findings;
+}
+
+tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPlan& plan,
+                                                         const model::ResolvedTransaction& t) {
+  const auto frames = modbus::planned_frames(plan, t);
+  if (!frames) return tl::unexpected(frames.error());
+  files::FrameAnswer answer;
+  answer.name = plan.declared(t).name;
+  answer.framing = frames->framing;
+  answer.request = frames->request;
+  answer.reply = frames->reply;
+  answer.request_fields = modbus::dissect(frames->request, frames->framing, Direction::request);
+  if (!frames->reply.empty()) {
+    answer.reply_fields =
+        modbus::dissect(frames->reply, frames->framing, Direction::reply, frames->reply_first);
+  }
+  answer.times = timing::transaction_times(plan, t);
+  return answer;
+}
+
+void print_answer(const files::FrameAnswer& answer, bool with_fields, const Terminal& terminal) {
+  if (!with_fields) {
+    terminal.out << fmt::format(
+        "{}  ({})\n  request {}\n", printable(answer.name), files::mode_name(answer.framing),
+        folded(bytes_text(answer.request, answer.framing), 10, 10, terminal.width));
+    terminal.out << fmt::format("  reply   {} {}, data 0\n", answer.reply.size(),
+                                answer.framing == Framing::ascii ? "characters" : "bytes");
+    return;
+  }
+  terminal.out << fmt::format("{}  ({}; the values are not known at the desk: all data are 0)\n\n",
+                              tinted(terminal, Tint::bold, printable(answer.name)),
+                              files::mode_name(answer.framing));
+  terminal.out << part_text("request", answer.request, answer.request_fields, answer.framing,
+                            terminal)
+               << "\n";
+  if (answer.reply.empty()) {
+    terminal.out << "no reply: it is a broadcast\n";
+  } else {
+    terminal.out << part_text("expected reply", answer.reply, answer.reply_fields, answer.framing,
+                              terminal);
+  }
+  if (answer.times) terminal.out << "\n" << times_text(*answer.times);
+}
+
+}  // namespace
+
+int run_frame(const FrameOptions& options, const Terminal& terminal) {
+  if (!options.decode.empty()) {
+    if (!options.plan.empty()) {
+      return refuse(terminal, "give a plan or --decode, not both");
+    }
+    return decode(options, terminal);
+  }
+  if (options.plan.empty()) {
+    return refuse(terminal,
+                  "a plan or bytes are needed: greymet frame plan.toml NAME, or greymet "
+                  "frame --decode 01 03 00 00 00 0A C5 CD --mode rtu");
+  }
+  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (usable.refused) return *usable.refused;
+  const model::ResolvedPlan& plan = usable.loaded.plan;
+  std::vector<files::FrameAnswer> answers;
+  std::vector<std::string_view> names;
+  for (const model::ResolvedTransaction& t : plan.transactions) {
+    names.emplace_back(plan.declared(t).name);
+    if (!options.name.empty() && options.name != names.back()) continue;
+    auto answer = answer_for(plan, t);
+    if (answer) {
+      answers.push_back(std::move(*answer));
+    } else {
+      terminal.err << fmt::format("greymet: {}\n", printable(answer.error()));
+      if (!options.name.empty()) return exit_findings;
+    }
+  }
+  if (answers.empty() && !options.name.empty()) {
+    return refuse(terminal,
+                  fmt::format("the plan has no transaction '{}'{}", options.name.substr(0, 60),
+                              model::did_you_mean(options.name, names)));
+  }
+  const bool only_one = !options.name.empty();
+  if (options.format == "json") {
+    terminal.out << files::frames_json(answers, only_one);
+    return exit_fine;
+  }
+  for (const files::FrameAnswer& answer : answers) print_answer(answer, only_one, terminal);
+  return exit_fine;
+}
+
+}  // namespace greymet::cli

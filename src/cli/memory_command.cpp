@@ -1,0 +1,159 @@
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/print.h"
+#include "cli/results.h"
+#include "figures/memory_map.h"
+#include "files/memory_json.h"
+#include "model/nearest_name.h"
+
+namespace greymet::cli {
+namespace {
+
+std::string list_text(std::string_view head, const std::vector<std::string>& items,
+                      std::size_t width) {
+  if (items.empty()) return {};
+  constexpr std::size_t indent = 4;
+  const std::string all = fmt::format("{}: {}", head, fmt::join(items, ", "));
+  return "    " + folded(printable(all), indent, indent, width) + "\n";
+}
+
+std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
+                       const model::StoreReport& store, const Terminal& terminal) {
+  const std::string_view unit = store.words ? "words" : "bits";
+  std::string text = fmt::format("  {}: {} {} from {}, {} used, {} free\n", store.name, store.count,
+                                 unit, plan.layouts[controller].name_of(store.area, store.first),
+                                 store.used, store.count - store.used);
+  for (const model::MemoryRow& row : store.rows) {
+    const std::string line =
+        fmt::format("    {:<20} {:>5}  {:<17}  {}{}", row.range, row.count, to_string(row.purpose),
+                    printable(row.by), row.assigned ? " (place chosen by greymet)" : "");
+    text += row.clash ? tinted(terminal, Tint::red, line + "  <- overlap") : line;
+    text += "\n";
+  }
+  std::vector<std::string> free;
+  for (const model::BitRange& bits : store.free) {
+    free.push_back(model::free_text(plan, controller, bits));
+  }
+  text += list_text("free", free, terminal.width);
+  for (const model::MemoryClash& clash : store.clashes) {
+    text += tinted(terminal, Tint::red,
+                   fmt::format("    overlap: {}, {} and {}", clash.range, printable(clash.first),
+                               printable(clash.second))) +
+            "\n";
+  }
+  return text;
+}
+
+std::string extent_text(model::Area area, const model::Extent& e) {
+  const auto name = short_name(area);
+  return e.end - e.first == 1 ? fmt::format("{}:{}", name, e.first)
+                              : fmt::format("{0}:{1}..{0}:{2}", name, e.first, e.end - 1);
+}
+
+std::string area_text(const model::DeviceAreaReport& area, const Terminal& terminal) {
+  std::string text = fmt::format("  {}s\n", long_name(area.area));
+  for (const model::DeviceRow& row : area.rows) {
+    const std::string line = fmt::format(
+        "    {:<20} {:>5}  {:<17}  {}", extent_text(area.area, row.extent),
+        row.extent.end - row.extent.first, row.is_read ? "read" : "write", printable(row.by));
+    text += row.clash ? tinted(terminal, Tint::red, line + "  <- written twice") : line;
+    text += "\n";
+  }
+  text += list_text("listed, but moved by nobody", area.unused, terminal.width);
+  std::vector<std::string> twice;
+  for (const model::Extent& e : area.written_twice) twice.push_back(extent_text(area.area, e));
+  return text + list_text("written twice", twice, terminal.width);
+}
+
+std::string controller_text(const model::ResolvedPlan& plan, const model::ControllerMemory& memory,
+                            const Terminal& terminal) {
+  std::string text = tinted(
+      terminal, Tint::bold,
+      fmt::format("controller {}", printable(plan.plan.controllers[memory.controller].name)));
+  text += "\n";
+  for (const model::StoreReport& store : memory.stores) {
+    text += store_text(plan, memory.controller, store, terminal);
+  }
+  return text;
+}
+
+std::string slave_text(const model::ResolvedPlan& plan, const model::SlaveMemory& memory,
+                       const Terminal& terminal) {
+  std::string text =
+      tinted(terminal, Tint::bold,
+             fmt::format("slave {}", printable(plan.plan.slaves[memory.slave].name))) +
+      "\n";
+  for (const model::DeviceAreaReport& area : memory.areas) text += area_text(area, terminal);
+  return text;
+}
+
+// Keeps what has this name; false if nothing has.
+bool keep_only(const model::ResolvedPlan& plan, const std::string& name,
+               model::MemoryReport& report) {
+  std::erase_if(report.controllers, [&](const model::ControllerMemory& c) {
+    return plan.plan.controllers[c.controller].name != name;
+  });
+  std::erase_if(report.slaves, [&](const model::SlaveMemory& s) {
+    return plan.plan.slaves[s.slave].name != name;
+  });
+  return !report.controllers.empty() || !report.slaves.empty();
+}
+
+std::string did_you_mean_owner(const model::ResolvedPlan& plan, const std::string& name) {
+  std::vector<std::string_view> names;
+  for (const model::Controller& c : plan.plan.controllers) names.emplace_back(c.name);
+  for (const model::Slave& s : plan.plan.slaves) names.emplace_back(s.name);
+  return model::did_you_mean(name, names);
+}
+
+std::string report_text(const model::ResolvedPlan& plan, const model::MemoryReport& report,
+                        const Terminal& terminal) {
+  std::string text;
+  for (const model::ControllerMemory& memory : report.controllers) {
+    text += (text.empty() ? "" : "\n") + controller_text(plan, memory, terminal);
+  }
+  for (const model::SlaveMemory& memory : report.slaves) {
+    text += (text.empty() ? "" : "\n") + slave_text(plan, memory, terminal);
+  }
+  return text;
+}
+
+}  // namespace
+
+int run_memory(const MemoryOptions& options, const Terminal& terminal) {
+  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (usable.refused) return *usable.refused;
+  const model::ResolvedPlan& plan = usable.loaded.plan;
+  model::MemoryReport report = model::memory_report(plan);
+  if (!options.name.empty() && !keep_only(plan, options.name, report)) {
+    terminal.err << fmt::format("greymet: the plan has no controller or slave '{}'{}\n",
+                                printable(options.name.substr(0, 60)),
+                                did_you_mean_owner(plan, options.name));
+    return exit_usage;
+  }
+  const bool json = options.format == "json";
+  const std::string document = files::memory_json(plan, report);
+  terminal.out << (json ? document : report_text(plan, report, terminal));
+  if (options.out.empty()) return exit_fine;
+  // With --json stdout holds one document alone: what was written is then said on stderr.
+  const Terminal said =
+      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  const Terminal plain = plain_terminal(terminal.out, terminal.err, 100);
+  ResultWriter writer(options.out, options.force, said);
+  writer.write("memory.json", document);
+  writer.write("memory.txt", report_text(plan, report, plain));
+  for (const model::ControllerMemory& memory : report.controllers) {
+    const auto map = figures::memory_map_of(plan, memory);
+    writer.draw("memory-" + plan.plan.controllers[memory.controller].name,
+                [&](auto format) { return figures::memory_map_script(map, format); });
+  }
+  for (const model::SlaveMemory& memory : report.slaves) {
+    const auto map = figures::memory_map_of(plan, memory);
+    writer.draw("memory-" + plan.plan.slaves[memory.slave].name,
+                [&](auto format) { return figures::memory_map_script(map, format); });
+  }
+  return writer.status();
+}
+
+}  // namespace greymet::cli

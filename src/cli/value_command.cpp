@@ -1,0 +1,76 @@
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "files/answers_json.h"
+
+namespace greymet::cli {
+namespace {
+
+int refuse(const Terminal& terminal, std::string_view message) {
+  terminal.err << fmt::format("greymet: {}\n", printable(message));
+  return exit_usage;
+}
+
+std::string readings_text(const modbus::ValueQuestion& question,
+                          const std::vector<modbus::ValueReading>& readings, bool scaled,
+                          const Terminal& terminal) {
+  std::string text;
+  for (const modbus::ValueReading& r : readings) {
+    const bool plain = readings.size() == 1;
+    std::string value = r.raw ? printable(modbus::to_text(*r.raw, question.type))
+                              : fmt::format("- ({})", r.problem);
+    if (question.type.kind == model::TypeKind::text && r.raw) value = '"' + value + '"';
+    std::string line = fmt::format("{}  {}", plain ? "    " : to_string(r.order), value);
+    if (scaled && r.engineering) line += fmt::format("  = {:g}", *r.engineering);
+    if (r.plausible) line = tinted(terminal, Tint::bold, line + "  <- near " + *question.near);
+    text += line + "\n";
+  }
+  return text;
+}
+
+}  // namespace
+
+int run_value(const ValueOptions& options, const Terminal& terminal) {
+  modbus::ValueQuestion question;
+  auto words = modbus::words_from_hex(options.words);
+  if (!words) return refuse(terminal, words.error());
+  question.words = std::move(*words);
+  auto type = model::data_type_from(options.type);
+  if (!type && options.type == "text") {
+    type = model::DataType{model::TypeKind::text,
+                           static_cast<std::uint32_t>(2 * question.words.size())};
+  }
+  if (!type) {
+    return refuse(terminal,
+                  fmt::format("'{}' is no type; write --type f32, or u16 i16 u32 i32 u64 i64 f64 "
+                              "bcd16 bcd32 bool bits text(12)",
+                              options.type.substr(0, 40)));
+  }
+  question.type = *type;
+  if (options.bit > 15) return refuse(terminal, "a register has bits 0 to 15; write e.g. --bit 3");
+  question.bit = options.bit;
+  if (options.factor == 0) return refuse(terminal, "a factor of 0 leaves nothing; write e.g. 0.1");
+  question.factor = options.factor;
+  question.offset = options.offset;
+  if (!options.near.empty()) question.near = options.near;
+  const auto readings = read_in_all_orders(question);
+  if (!readings) return refuse(terminal, readings.error());
+  if (options.format == "json") {
+    terminal.out << files::value_json(question, *readings);
+    return exit_fine;
+  }
+  const bool scaled = options.factor != 1 || options.offset != 0;
+  terminal.out << readings_text(question, *readings, scaled, terminal);
+  const bool none = question.near && std::none_of(readings->begin(), readings->end(),
+                                                  [](const auto& r) { return r.plausible; });
+  if (none) {
+    terminal.out << fmt::format(
+        "none is within {:g} % of {}: another type, factor or address may be meant\n",
+        100 * modbus::plausible_deviation, printable(*question.near));
+  }
+  return exit_fine;
+}
+
+}  // namespace greymet::cli

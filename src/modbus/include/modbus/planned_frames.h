@@ -1,0 +1,24 @@
+// The frames a planned transaction puts on the wire.
+#pragma once
+
+#include <optional>
+
+#include "modbus/dissect.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::modbus {
+
+// Request and expected reply of a transaction, as its master sends and receives them. Values are
+// not known at the desk: all data are 0.
+struct PlannedFrames {
+  Framing framing = Framing::rtu;
+  Bytes request;
+  Bytes reply;                               // empty for a broadcast: nobody answers
+  std::optional<std::uint16_t> reply_first;  // address of the first register or bit of the reply
+};
+
+// Fails with one line where the transaction was not resolved, or asks for what no request carries.
+[[nodiscard]] tl::expected<PlannedFrames, std::string> planned_frames(
+    const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t);
+
+}  // namespace greymet::modbus

@@ -1,0 +1,139 @@
+#include "model/address_lookup.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace greymet::model {
+namespace {
+
+constexpr std::array all_areas{Area::holding_register, Area::input_register, Area::discrete_input,
+                               Area::coil};
+constexpr std::size_t longest_shown = 60;
+
+// The meaning fits how this slave's manual counts.
+bool counts_like(const AddressMeaning& meaning, Numbering numbering) {
+  if (meaning.area) return true;  // says it all by itself
+  switch (numbering) {
+    case Numbering::from_0: return meaning.how.ends_with("from 0");
+    case Numbering::from_1: return meaning.how.ends_with("from 1");
+    case Numbering::reference: return false;
+  }
+  return false;
+}
+
+class Lookup {
+ public:
+  Lookup(const ResolvedPlan& plan, std::string_view slave) : plan_(plan), slave_(slave) {}
+
+  void name_points(const AddressMeaning& meaning, AddressAnswer& answer) const {
+    for (const Slave& slave : plan_.plan.slaves) {
+      if (!wanted(slave) || !slave.map) continue;
+      if (!counts_like(meaning, value_or(slave.numbering, Numbering::from_0))) continue;
+      const std::uint32_t offset = answer.address.offset.value;
+      for (const Point* p :
+           plan_.plan.maps[*slave.map].points_touching(answer.address.area, {offset, offset + 1})) {
+        if (answer.bit && p->bit && *answer.bit != *p->bit) continue;
+        const std::uint32_t inside = offset - extent_of(*p).first;
+        answer.points.push_back(
+            fmt::format("{}.{}{}", slave.name, p->name,
+                        inside == 0 ? std::string() : fmt::format(" + {}", inside)));
+      }
+    }
+  }
+
+  // "grain_moisture" of any slave, or "moisture.grain_moisture".
+  void add_named_points(std::string_view text, AddressAnswers& out) const {
+    for (const Slave& slave : plan_.plan.slaves) {
+      if (!wanted(slave) || !slave.map) continue;
+      const std::string prefix = slave.name + ".";
+      const std::string_view name = text.starts_with(prefix) ? text.substr(prefix.size()) : text;
+      const Point* point = plan_.plan.maps[*slave.map].find(name);
+      if (point == nullptr) continue;
+      out.answers.push_back({fmt::format("point of {}", slave.name),
+                             point->address,
+                             point->bit,
+                             {fmt::format("{}.{}", slave.name, point->name)}});
+    }
+  }
+
+  // "%MW200" where a controller serves it. Returns what to say where none does.
+  [[nodiscard]] std::optional<std::string> add_memory(std::string_view text,
+                                                      AddressAnswers& out) const {
+    std::optional<std::string> reason;
+    for (const MemoryLayout& layout : plan_.layouts) {
+      const auto spot = layout.read(text);
+      if (!spot || !spot->number) continue;
+      const auto range = layout.range(spot->area, *spot->number, 1);
+      if (!range) {
+        reason = range.error().message;
+        continue;
+      }
+      const std::string& controller = layout.controller().name;
+      const MemoryArea& area = layout.controller().memory[spot->area];
+      reason = fmt::format("'{}' of controller {} is not served to peers", text, controller);
+      for (const Area served : all_areas) {
+        const auto base = layout.served_at(spot->area, served);
+        if (!base) continue;
+        const std::int64_t offset = *base + (*spot->number - area.first);
+        if (offset >= addresses_per_area) continue;
+        out.answers.push_back({fmt::format("memory of {}, as peers see it", controller),
+                               {served, {static_cast<std::uint16_t>(offset)}},
+                               spot->bit,
+                               {fmt::format("{} {}", controller, text)}});
+      }
+    }
+    return reason;
+  }
+
+ private:
+  [[nodiscard]] bool wanted(const Slave& slave) const {
+    return slave_.empty() || slave.name == slave_;
+  }
+  const ResolvedPlan& plan_;
+  std::string_view slave_;
+};
+
+}  // namespace
+
+tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text,
+                                                           const ResolvedPlan* plan,
+                                                           std::string_view slave) {
+  AddressAnswers out;
+  const auto meanings = meanings_of(text);
+  if (meanings) {
+    out.doubts = meanings->doubts;
+    for (const AddressMeaning& meaning : meanings->meanings) {
+      for (const Area area : all_areas) {
+        if (meaning.area && *meaning.area != area) continue;
+        AddressAnswer answer{meaning.how, {area, meaning.offset}, meaning.bit, {}};
+        if (plan != nullptr) Lookup(*plan, slave).name_points(meaning, answer);
+        out.answers.push_back(std::move(answer));
+      }
+    }
+  }
+  if (plan == nullptr) {
+    if (meanings) return out;
+    if (is_point_name(text) || text.starts_with('%')) {
+      return tl::unexpected(AddressError{
+          fmt::format("'{}' is no number and can only be a name in a plan",
+                      text.substr(0, longest_shown)),
+          "write e.g. 4096, 0x1000, hr:4096 or 404097, or give the plan: --plan plan.toml"});
+    }
+    return tl::unexpected(meanings.error());
+  }
+  const Lookup lookup(*plan, slave);
+  const std::size_t before = out.answers.size();
+  lookup.add_named_points(text, out);
+  if (before > 0 && out.answers.size() > before) {
+    out.doubts.emplace_back("it may be a number or the name of a point");
+  }
+  const auto reason = meanings ? std::nullopt : lookup.add_memory(text, out);
+  if (!out.answers.empty()) return out;
+  return tl::unexpected(AddressError{
+      reason.value_or(fmt::format("'{}' is neither an address nor a point or memory of the plan",
+                                  text.substr(0, longest_shown))),
+      "write e.g. 4096, 0x1000, hr:4096, 404097, or a point's name"});
+}
+
+}  // namespace greymet::model

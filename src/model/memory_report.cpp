@@ -1,0 +1,193 @@
+#include "model/memory_report.h"
+
+#include <algorithm>
+#include <array>
+#include <set>
+
+#include <fmt/format.h>
+
+namespace greymet::model {
+namespace {
+
+std::int64_t words_touched(const BitRange& bits) {
+  return static_cast<std::int64_t>((bits.end - 1) / bits_per_word - bits.first / bits_per_word + 1);
+}
+
+bool whole_words(const BitRange& bits) {
+  return bits.first % bits_per_word == 0 && bits.end % bits_per_word == 0;
+}
+
+// "moisture-in": the part of "transaction moisture-in" that people look for.
+std::string short_owner(const ResolvedPlan& plan, const MemoryUse& use) {
+  if (use.purpose == MemoryPurpose::copy_source || use.purpose == MemoryPurpose::copy_target) {
+    return owner_subject(plan, use);
+  }
+  const std::string subject = owner_subject(plan, use);
+  return subject.substr(subject.find(' ') + 1);
+}
+
+bool is_assigned(const ResolvedPlan& plan, const MemoryUse& use) {
+  if (use.purpose != MemoryPurpose::read && use.purpose != MemoryPurpose::sent) return false;
+  const ResolvedTransaction& t = plan.transactions[use.owner];
+  const auto& range = use.purpose == MemoryPurpose::read ? t.into : t.from;
+  return range && range->assigned;
+}
+
+class StoreBuilder {
+ public:
+  StoreBuilder(const ResolvedPlan& plan, std::size_t controller, const std::vector<MemoryUse>& uses)
+      : plan_(plan), controller_(controller), uses_(uses) {}
+
+  [[nodiscard]] StoreReport build(std::size_t area) const {
+    const MemoryArea& declared = plan_.plan.controllers[controller_].memory[area];
+    const MemoryLayout& layout = plan_.layouts[controller_];
+    StoreReport store;
+    store.area = area;
+    store.name = declared.name;
+    store.words = declared.kind == MemoryKind::word;
+    store.first = declared.first;
+    store.count = declared.count;
+    std::vector<const MemoryUse*> own;
+    for (const MemoryUse& use : uses_) {
+      if (use.bits.store == area) own.push_back(&use);
+    }
+    std::stable_sort(own.begin(), own.end(), [](const MemoryUse* a, const MemoryUse* b) {
+      return a->bits.first < b->bits.first;
+    });
+    std::vector<bool> clashing = find_clashes(own, layout, store);
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      const MemoryUse& use = *own[i];
+      const bool words = store.words && whole_words(use.bits);
+      store.rows.push_back({use.bits, layout.name_of(use.bits),
+                            words ? words_touched(use.bits)
+                                  : static_cast<std::int64_t>(use.bits.end - use.bits.first),
+                            use.purpose, short_owner(plan_, use), is_assigned(plan_, use),
+                            clashing[i]});
+    }
+    const std::uint64_t unit = store.words ? bits_per_word : 1;
+    store.free = free_ranges(uses_, area, static_cast<std::uint64_t>(declared.count) * unit);
+    trim_to_words(store);
+    return store;
+  }
+
+ private:
+  // Compares each use with those that begin before it ends; gathers what harms, pair by pair.
+  [[nodiscard]] std::vector<bool> find_clashes(const std::vector<const MemoryUse*>& own,
+                                               const MemoryLayout& layout,
+                                               StoreReport& store) const {
+    std::vector<bool> clashing(own.size(), false);
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      for (std::size_t k = i + 1; k < own.size() && own[k]->bits.first < own[i]->bits.end; ++k) {
+        if (!harm_each_other(plan_, *own[i], *own[k])) continue;
+        clashing[i] = clashing[k] = true;
+        const BitRange shared{own[i]->bits.store, own[k]->bits.first,
+                              std::min(own[i]->bits.end, own[k]->bits.end)};
+        store.clashes.push_back({shared, layout.name_of(shared), owner_subject(plan_, *own[i]),
+                                 owner_subject(plan_, *own[k])});
+      }
+    }
+    return clashing;
+  }
+
+  // A word of which one bit is used is not free for anybody's words.
+  static void trim_to_words(StoreReport& store) {
+    std::uint64_t free = 0;
+    for (BitRange& bits : store.free) {
+      if (store.words) {
+        bits.first = (bits.first + bits_per_word - 1) / bits_per_word * bits_per_word;
+        bits.end = bits.end / bits_per_word * bits_per_word;
+      }
+      if (bits.first < bits.end) free += bits.end - bits.first;
+    }
+    std::erase_if(store.free, [](const BitRange& b) { return b.first >= b.end; });
+    store.used = store.count - static_cast<std::int64_t>(free / (store.words ? bits_per_word : 1));
+  }
+
+  const ResolvedPlan& plan_;
+  std::size_t controller_;
+  const std::vector<MemoryUse>& uses_;
+};
+
+DeviceAreaReport device_area(const ResolvedPlan& plan, Area area, const RegisterMap* map,
+                             const std::vector<DeviceUse>& uses) {
+  DeviceAreaReport report;
+  report.area = area;
+  std::vector<const DeviceUse*> own;
+  for (const DeviceUse& use : uses) {
+    if (use.area == area) own.push_back(&use);
+  }
+  std::stable_sort(own.begin(), own.end(), [](const DeviceUse* a, const DeviceUse* b) {
+    return a->extent.first < b->extent.first;
+  });
+  std::vector<bool> clashing(own.size(), false);
+  for (std::size_t i = 0; i < own.size(); ++i) {
+    for (std::size_t k = i + 1; k < own.size() && own[k]->extent.first < own[i]->extent.end; ++k) {
+      if (own[i]->is_read || own[k]->is_read) continue;
+      clashing[i] = clashing[k] = true;
+      report.written_twice.push_back(
+          {own[k]->extent.first, std::min(own[i]->extent.end, own[k]->extent.end)});
+    }
+  }
+  for (std::size_t i = 0; i < own.size(); ++i) {
+    report.rows.push_back({own[i]->extent, own[i]->is_read,
+                           plan.declared(plan.transactions[own[i]->transaction]).name,
+                           clashing[i]});
+  }
+  if (map == nullptr) return report;
+  for (const Point& point : map->points()) {
+    if (point.address.area != area) continue;
+    const Extent value = extent_of(point);
+    if (const auto run = map->run_around(area, value.first);
+        run && std::find(report.listed.begin(), report.listed.end(), *run) == report.listed.end()) {
+      report.listed.push_back(*run);
+    }
+    const bool used = std::any_of(own.begin(), own.end(), [&](const DeviceUse* use) {
+      return use->extent.first < value.end && value.first < use->extent.end;
+    });
+    if (!used) report.unused.push_back(point.name);
+  }
+  std::sort(report.listed.begin(), report.listed.end(),
+            [](const Extent& a, const Extent& b) { return a.first < b.first; });
+  return report;
+}
+
+}  // namespace
+
+MemoryReport memory_report(const ResolvedPlan& resolved) {
+  MemoryReport report;
+  const auto uses = memory_uses(resolved);
+  for (std::size_t c = 0; c < resolved.plan.controllers.size(); ++c) {
+    ControllerMemory memory{c, {}};
+    const auto& areas = resolved.plan.controllers[c].memory;
+    const StoreBuilder builder(resolved, c, uses[c]);
+    for (std::size_t a = 0; a < areas.size(); ++a) {
+      const auto whole = resolved.layouts[c].range(a, areas[a].first, areas[a].count);
+      const bool is_store = whole && whole->bits.store == a;
+      if (is_store) memory.stores.push_back(builder.build(a));
+    }
+    report.controllers.push_back(std::move(memory));
+  }
+  const auto devices = device_uses(resolved);
+  constexpr std::array areas{Area::coil, Area::discrete_input, Area::input_register,
+                             Area::holding_register};
+  for (std::size_t s = 0; s < resolved.plan.slaves.size(); ++s) {
+    const auto& map_index = resolved.plan.slaves[s].map;
+    const RegisterMap* map = map_index ? &resolved.plan.maps[*map_index] : nullptr;
+    SlaveMemory memory{s, {}};
+    for (const Area area : areas) {
+      DeviceAreaReport each = device_area(resolved, area, map, devices[s]);
+      if (!each.rows.empty() || !each.listed.empty()) memory.areas.push_back(std::move(each));
+    }
+    report.slaves.push_back(std::move(memory));
+  }
+  return report;
+}
+
+std::string free_text(const ResolvedPlan& resolved, std::size_t controller, const BitRange& bits) {
+  const bool words =
+      resolved.plan.controllers[controller].memory[bits.store].kind == MemoryKind::word;
+  const std::uint64_t count = (bits.end - bits.first) / (words ? bits_per_word : 1);
+  return fmt::format("{} ({})", resolved.layouts[controller].name_of(bits), count);
+}
+
+}  // namespace greymet::model

@@ -1,0 +1,217 @@
+#include "model/memory_use.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace greymet::model {
+namespace {
+
+class Collector {
+ public:
+  explicit Collector(const ResolvedPlan& plan) : plan_(plan), uses_(plan.plan.controllers.size()) {}
+
+  std::vector<std::vector<MemoryUse>> collect() {
+    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) collect_transaction(i);
+    for (std::size_t h = 0; h < plan_.heartbeats.size(); ++h) {
+      const ResolvedHeartbeat& heartbeat = plan_.heartbeats[h];
+      if (!heartbeat.from || !heartbeat.bit) continue;
+      add(*heartbeat.from, heartbeat.bit->bits, MemoryPurpose::heartbeat, h,
+          plan_.plan.heartbeats[heartbeat.declared].bit->place);
+    }
+    for (std::size_t i = 0; i < plan_.copies.size(); ++i) {
+      const ResolvedCopy& copy = plan_.copies[i];
+      if (!copy.controller) continue;
+      const Copy& declared = plan_.plan.copies[copy.declared];
+      if (copy.from) {
+        add(*copy.controller, copy.from->bits, MemoryPurpose::copy_source, i, declared.from->place);
+      }
+      if (copy.to) {
+        add(*copy.controller, copy.to->bits, MemoryPurpose::copy_target, i, declared.to->place);
+      }
+    }
+    return std::move(uses_);
+  }
+
+ private:
+  void add(std::size_t controller, const BitRange& bits, MemoryPurpose purpose, std::size_t owner,
+           Place place, std::string_view status_kind = {}) {
+    uses_[controller].push_back({bits, purpose, owner, status_kind, place});
+  }
+
+  void collect_transaction(std::size_t index) {
+    const ResolvedTransaction& t = plan_.transactions[index];
+    if (!t.controller) return;
+    const Transaction& declared = plan_.declared(t);
+    const auto memory_place = [&](const auto& own, const auto& part) {
+      if (own) return own->place;
+      return part && part->memory ? part->memory->place : declared.place;
+    };
+    if (t.into) {
+      add(*t.controller, t.into->bits, MemoryPurpose::read, index,
+          memory_place(declared.into, declared.read));
+    }
+    if (t.from) {
+      add(*t.controller, t.from->bits, MemoryPurpose::sent, index,
+          memory_place(declared.from, declared.write));
+    }
+    collect_peer(index, t);
+    for (const Status& status : t.status) {
+      add(*t.controller, status.range.bits, MemoryPurpose::status, index, status.place,
+          status.kind);
+    }
+    if (t.trigger && t.trigger->bit) {
+      add(*t.controller, t.trigger->bit->bits, MemoryPurpose::trigger, index, t.trigger->place);
+    }
+    if (!declared.only_if) return;
+    const MemoryLayout& layout = plan_.layouts[*t.controller];
+    const auto spot = layout.read(declared.only_if->value);
+    if (!spot) return;
+    const auto bit = layout.single_bit(*spot);
+    if (bit) add(*t.controller, bit->bits, MemoryPurpose::gate, index, declared.only_if->place);
+  }
+
+  void collect_peer(std::size_t index, const ResolvedTransaction& t) {
+    if (!t.target || !t.target->is_peer) return;
+    const MemoryLayout& layout = plan_.layouts[t.target->index];
+    const auto expose = [&](const std::optional<DeviceBlock>& block, MemoryPurpose purpose) {
+      if (!block) return;
+      const auto memory = layout.serving(block->area, block->offset, block->quantity);
+      if (memory) add(t.target->index, memory->bits, purpose, index, block->at_place);
+    };
+    expose(t.write, MemoryPurpose::written_by_peer);
+    expose(t.read, MemoryPurpose::read_by_peer);
+  }
+
+  const ResolvedPlan& plan_;
+  std::vector<std::vector<MemoryUse>> uses_;
+};
+
+// Something from outside the program changes these bits.
+bool fills(MemoryPurpose purpose) {
+  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::written_by_peer ||
+         purpose == MemoryPurpose::status || purpose == MemoryPurpose::copy_target;
+}
+
+bool is_transaction(MemoryPurpose purpose) {
+  return purpose != MemoryPurpose::heartbeat && purpose != MemoryPurpose::copy_source &&
+         purpose != MemoryPurpose::copy_target;
+}
+
+}  // namespace
+
+std::string_view to_string(MemoryPurpose purpose) {
+  switch (purpose) {
+    case MemoryPurpose::read: return "read";
+    case MemoryPurpose::sent: return "write";
+    case MemoryPurpose::status: return "status";
+    case MemoryPurpose::heartbeat: return "heartbeat";
+    case MemoryPurpose::trigger: return "trigger";
+    case MemoryPurpose::gate: return "gate";
+    case MemoryPurpose::copy_source: return "program copy from";
+    case MemoryPurpose::copy_target: return "program copy to";
+    case MemoryPurpose::written_by_peer: return "written by peer";
+    case MemoryPurpose::read_by_peer: return "read by peer";
+  }
+  return {};
+}
+
+std::vector<std::vector<MemoryUse>> memory_uses(const ResolvedPlan& resolved) {
+  return Collector(resolved).collect();
+}
+
+std::string owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
+  switch (use.purpose) {
+    case MemoryPurpose::heartbeat:
+      return fmt::format("heartbeat {}",
+                         resolved.plan.heartbeats[resolved.heartbeats[use.owner].declared].name);
+    case MemoryPurpose::copy_source:
+    case MemoryPurpose::copy_target:
+      return fmt::format("copy {}", resolved.copies[use.owner].declared + 1);
+    default: return subject_of(resolved.declared(resolved.transactions[use.owner]));
+  }
+}
+
+std::vector<BitRange> free_ranges(const std::vector<MemoryUse>& uses, std::size_t store,
+                                  std::uint64_t end) {
+  std::vector<BitRange> used;
+  for (const MemoryUse& use : uses) {
+    if (use.bits.store == store) used.push_back(use.bits);
+  }
+  std::sort(used.begin(), used.end(),
+            [](const BitRange& a, const BitRange& b) { return a.first < b.first; });
+  std::vector<BitRange> free;
+  std::uint64_t at = 0;
+  for (const BitRange& bits : used) {
+    if (bits.first > at) free.push_back({store, at, std::min(bits.first, end)});
+    at = std::max(at, bits.end);
+  }
+  if (at < end) free.push_back({store, at, end});
+  return free;
+}
+
+std::optional<MemoryRange> first_free(const ResolvedPlan& resolved, std::size_t controller,
+                                      const std::vector<MemoryUse>& uses, std::size_t area,
+                                      std::int64_t count) {
+  const MemoryLayout& layout = resolved.layouts[controller];
+  const Controller& declared = resolved.plan.controllers[controller];
+  const MemoryArea& in = declared.memory[area];
+  const auto whole = layout.range(area, in.first, in.count);
+  if (!whole) return std::nullopt;
+  const bool words = in.kind == MemoryKind::word;
+  const bool even = words && declared.model && value_or(declared.model->align32, false);
+  const std::size_t store = whole->bits.store;
+  for (const BitRange& gap : free_ranges(uses, store, whole->bits.end)) {
+    // a bit area inside words has no simple way back to its numbers: try each of them
+    if (!words && store != area) {
+      for (std::int64_t number = in.first; number + count <= in.first + in.count; ++number) {
+        const auto range = layout.range(area, number, count);
+        if (range && range->bits.first >= gap.first && range->bits.end <= gap.end) return *range;
+      }
+      continue;
+    }
+    const std::uint64_t unit = words ? bits_per_word : 1;
+    auto number = in.first + static_cast<std::int64_t>((gap.first + unit - 1) / unit);
+    if (even && number % 2 != 0) ++number;
+    const auto range = layout.range(area, number, count);
+    if (range && range->bits.end <= gap.end) return *range;
+  }
+  return std::nullopt;
+}
+
+bool harm_each_other(const ResolvedPlan& resolved, const MemoryUse& a, const MemoryUse& b) {
+  if (!overlap(a.bits, b.bits)) return false;
+  using enum MemoryPurpose;
+  const auto kinds = [&](MemoryPurpose x, MemoryPurpose y) {
+    return (a.purpose == x && b.purpose == y) || (a.purpose == y && b.purpose == x);
+  };
+  if (kinds(status, sent) || kinds(heartbeat, read) || kinds(status, heartbeat)) return true;
+  if (kinds(heartbeat, heartbeat)) return a.owner != b.owner;
+  if (kinds(read, sent)) {
+    const MemoryUse& writer = a.purpose == sent ? a : b;
+    const auto& declared = resolved.declared(resolved.transactions[writer.owner]);
+    return a.owner != b.owner && !value_or(declared.relays, false);
+  }
+  if (!fills(a.purpose) || !fills(b.purpose)) return false;
+  if (kinds(written_by_peer, written_by_peer)) return false;  // M04 judges writers of one register
+  if (kinds(status, status)) return true;
+  const bool same_owner = is_transaction(a.purpose) == is_transaction(b.purpose) &&
+                          a.owner == b.owner && a.purpose == b.purpose;
+  return !same_owner;
+}
+
+std::vector<std::vector<DeviceUse>> device_uses(const ResolvedPlan& resolved) {
+  std::vector<std::vector<DeviceUse>> uses(resolved.plan.slaves.size());
+  for (std::size_t i = 0; i < resolved.transactions.size(); ++i) {
+    const ResolvedTransaction& t = resolved.transactions[i];
+    if (!t.target || t.target->is_peer) continue;
+    for (const bool is_read : {true, false}) {
+      const auto& block = is_read ? t.read : t.write;
+      if (!block || block->offset >= addresses_per_area) continue;
+      uses[t.target->index].push_back({block->area, block->extent(), is_read, i});
+    }
+  }
+  return uses;
+}
+
+}  // namespace greymet::model
