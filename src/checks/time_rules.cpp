@@ -161,12 +161,12 @@ class TimeRules {
                     to_text(rounded_up(*t.response_bound, milliseconds(10))));
     if (t.missed > 0) {
       if (use == Severity::error) return;
-      report(
-          out_, RuleCode::T02, Severity::error, period_place(job), subject,
-          fmt::format("misses its period of {}: even with all slaves well, {} releases were lost "
-                      "in {} simulated",
-                      to_text(job.period), t.missed, to_text(line.simulated)),
-          slower);
+      report(out_, RuleCode::T02, Severity::error, period_place(job), subject,
+             fmt::format("misses its period of {}: even with all slaves well, {} {} lost "
+                         "in {} simulated",
+                         to_text(job.period), t.missed,
+                         t.missed == 1 ? "release was" : "releases were", to_text(line.simulated)),
+             slower);
     } else if (*t.response_bound > job.period && !use && !only_because_of_continuous(queue, t)) {
       report(out_, RuleCode::T02, Severity::warning, period_place(job), subject,
              fmt::format("its period of {} is not guaranteed: a response may take up to {}; {} was "

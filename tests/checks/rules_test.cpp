@@ -348,7 +348,7 @@ TEST_CASE("M01, M02: reads that overwrite each other, or what is sent") {
   CHECK(findings_of_rule("M01", clash) ==
         Words{"error transaction b: reads into %MW15..%MW17 of controller kiln, which transaction "
               "a fills "
-              "as well | move one of them: transaction b takes %MW15..%MW18"});
+              "as well | write into = \"%MW0\", which is free"});
   CHECK(findings_of_rule("M01", replaced(clash, "%MW15", "%MW18")).empty());
   const std::string source =
       with_rows({row(R"(fc = 3, at = 0, count = 8, into = "%MW10")", "a"),
@@ -356,9 +356,8 @@ TEST_CASE("M01, M02: reads that overwrite each other, or what is sent") {
   CHECK(findings_of_rule("M02", source) ==
         Words{"error transaction a: lands on %MW17 of controller kiln, which transaction b sends: "
               "what the "
-              "program puts there goes back to what was read | read into other words; if the write "
-              "shall "
-              "pass on what was read, say relays = true there"});
+              "program puts there goes back to what was read | write into = \"%MW0\", which is "
+              "free; if the write shall pass on what was read, say relays = true there"});
   CHECK(findings_of_rule("M02",
                          replaced(source, "from = \"%MW17\"", "relays = true, from = \"%MW17\""))
             .empty());
@@ -455,8 +454,8 @@ TEST_CASE("M06: status and heartbeat bits on other data") {
                      "a"),
                  row(R"(fc = 3, at = 10, count = 4, into = "%MW9", status = { done = "%MX9" })",
                      "b")})) == Words{"error transaction b: `done` lies on %MX9, inside the "
-                                      "`failed` of transaction a | put status "
-                                      "bits where nothing else is"});
+                                      "`failed` of transaction a | write done = "
+                                      "\"%MX0\", which is free"});
   const std::string peer =
       "[controller.boss]\nscan = \"10ms\"\n[supervision]\nheartbeats = [\n"
       "  { name = \"h\", from = \"kiln\", bit = \"%MW3.0\", toggle = \"1s\", to = \"boss\", watch "

@@ -36,7 +36,8 @@ std::vector<std::string> findings_of_rule(const std::string& code, const std::st
                                           Files others) {
   std::vector<std::string> out;
   // P09 depends on what else was found; all others may be picked alone
-  for (const auto& f : all_findings(plan, std::move(others), code == "P09" ? "P,S,N,F,M,D,C" : code)) {
+  for (const auto& f :
+       all_findings(plan, std::move(others), code == "P09" ? "P,S,N,F,M,D,C" : code)) {
     out.push_back(
         fmt::format("{} {}: {} | {}", to_string(f.severity), f.subject, f.message, f.remedy));
   }

@@ -15,7 +15,8 @@ using Files = std::map<std::string, std::string>;
 // Loads `plan.toml` with these other files beside it.
 [[nodiscard]] files::LoadedPlan load(const std::string& plan, Files others = {});
 
-// Families whose rules look at the plan alone; T and H need its timing and speak of every small plan.
+// Families whose rules look at the plan alone; T and H need its timing and speak of every small
+// plan.
 inline constexpr const char* static_families = "P,S,N,F,M,D,C";
 
 // All findings of reading and checking, one a line: "error F02 12:34 transaction x: message".
