@@ -8,6 +8,7 @@ namespace greymet::model {
 namespace {
 
 constexpr std::size_t longest_shown = 60;
+constexpr std::uint32_t bits_per_register = 16;
 
 bool all_digits(std::string_view text) {
   return !text.empty() &&
@@ -84,6 +85,10 @@ tl::expected<AddressMeanings, AddressError> meanings_of(std::string_view text) {
   if (reading->offset < 0 || reading->offset >= addresses_per_area) {
     return tl::unexpected(AddressError{fmt::format("'{}' lies outside 0 to 65535", shown),
                                        "write e.g. 4096, 0x1000, hr:4096, 44097 or 404097"});
+  }
+  if (reading->bit && *reading->bit >= bits_per_register) {
+    return tl::unexpected(AddressError{
+        fmt::format("'{}' has no such bit: a register has 0 to 15", shown), "write e.g. hr:40.3"});
   }
   out.meanings.push_back(of_reading(
       reading->notation == Notation::reference ? "reference" : "explicit, counted from 0",
