@@ -1,6 +1,7 @@
 // Addresses and memory texts: what reads as an address, written out, reads as the same.
 #include "input.h"
-#include "model/address.h"
+#include "model/address_lookup.h"
+#include "model/ip_address.h"
 #include "model/memory_layout.h"
 
 using namespace greymet;
@@ -17,6 +18,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       fuzz::require(again && again->offset == reading->offset && again->area == reading->area);
     }
   }
+  if (const auto answers = model::look_up_address(text, nullptr, "")) {
+    fuzz::require(!answers->answers.empty());
+  }
+  if (model::check_host(text)) fuzz::require(!text.empty());
   model::Controller controller;
   controller.name = "c";
   for (const char* name : {"%MW", "%M", "D"}) {

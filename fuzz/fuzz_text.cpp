@@ -2,6 +2,7 @@
 #include "checks/check.h"
 #include "input.h"
 #include "modbus/frame.h"
+#include "modbus/value_readings.h"
 #include "model/data_type.h"
 #include "model/duration_text.h"
 #include "model/serial_settings.h"
@@ -22,6 +23,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if (const auto bytes = modbus::from_hex(text)) {
     fuzz::require(*modbus::from_hex(modbus::to_hex(*bytes)) == *bytes);
   }
+  if (const auto words = modbus::words_from_hex({text})) fuzz::require(!words->empty());
   (void)checks::parse_rule_selection(text);
   return 0;
 }

@@ -1,0 +1,150 @@
+#include "model/memory_report.h"
+
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
+
+#include <fmt/format.h>
+
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::model;
+using test::replaced;
+using test::with_rows;
+
+namespace {
+
+std::string row(const std::string& name, const std::string& rest) {
+  return "{ name = \"" + name + "\", slave = \"gauge\", every = \"1s\", " + rest + " }";
+}
+
+// "%MW0..%MW7 8 read a": one line a row.
+std::vector<std::string> rows(const StoreReport& store) {
+  std::vector<std::string> out;
+  for (const MemoryRow& r : store.rows) {
+    out.push_back(fmt::format("{} {} {} {}{}{}", r.range, r.count, to_string(r.purpose), r.by,
+                              r.clash ? " !" : "", r.assigned ? " *" : ""));
+  }
+  return out;
+}
+
+std::vector<std::string> free_of(const ResolvedPlan& plan, const StoreReport& store) {
+  std::vector<std::string> out;
+  for (const BitRange& bits : store.free) out.push_back(free_text(plan, 0, bits));
+  return out;
+}
+
+using Lines = std::vector<std::string>;
+
+}  // namespace
+
+TEST_CASE("every use of a controller's memory, by address, with what is free") {
+  const auto loaded = test::load(
+      with_rows(
+          {row("a", R"(fc = 3, at = 0, count = 8, into = "%MW10", status = { failed = "%MX7" })"),
+           row("b", R"(fc = 16, at = 10, count = 2, from = "%MW20", only_if = "%MX9")"),
+           row("c", R"(fc = 3, at = 10, count = 4, into = "%MW")")}) +
+          "copies = [ { controller = \"kiln\", from = \"%MW10\", to = \"%MW30\", count = 2 } ]\n",
+      test::base_files());
+  REQUIRE(loaded.findings.empty());
+  const MemoryReport report = memory_report(loaded.plan);
+  REQUIRE(report.controllers.size() == 1);
+  REQUIRE(report.controllers[0].stores.size() == 2);
+  const StoreReport& words = report.controllers[0].stores[0];
+  CHECK(rows(words) == Lines{"%MW0..%MW3 4 read c *", "%MW10..%MW17 8 read a",
+                             "%MW10..%MW11 2 program copy from copy 1", "%MW20..%MW21 2 write b",
+                             "%MW30..%MW31 2 program copy to copy 1"});
+  CHECK(words.used == 4 + 8 + 2 + 2);
+  CHECK(free_of(loaded.plan, words) ==
+        Lines{"%MW4..%MW9 (6)", "%MW18..%MW19 (2)", "%MW22..%MW29 (8)", "%MW32..%MW999 (968)"});
+  const StoreReport& bits = report.controllers[0].stores[1];
+  CHECK(rows(bits) == Lines{"%MX7 1 status a", "%MX9 1 gate b"});
+  CHECK(free_of(loaded.plan, bits) == Lines{"%MX0..%MX6 (7)", "%MX8 (1)", "%MX10..%MX255 (246)"});
+}
+
+TEST_CASE("overlaps are named with both users") {
+  const auto loaded =
+      test::load(with_rows({row("a", R"(fc = 3, at = 0, count = 8, into = "%MW10")"),
+                            row("b", R"(fc = 3, at = 10, count = 4, into = "%MW15")"),
+                            row("c", R"(fc = 16, at = 10, count = 2, from = "%MW18")")}),
+                 test::base_files());
+  const MemoryReport report = memory_report(loaded.plan);
+  const StoreReport& words = report.controllers[0].stores[0];
+  CHECK(rows(words) ==
+        Lines{"%MW10..%MW17 8 read a !", "%MW15..%MW18 4 read b !", "%MW18..%MW19 2 write c !"});
+  REQUIRE(words.clashes.size() == 2);
+  CHECK(words.clashes[0].range == "%MW15..%MW17");
+  CHECK(words.clashes[0].first == "transaction a");
+  CHECK(words.clashes[1].range == "%MW18");
+  CHECK(words.clashes[1].second == "transaction c");
+}
+
+TEST_CASE("a word of which one bit is used is not free") {
+  const auto loaded = test::load(
+      replaced(
+          with_rows({row("a", R"(fc = 1, at = 0, count = 2, into = "%MX38")")}),
+          "\"%MX\" = { kind = \"bit\", first = 0, count = 256 }",
+          "\"%MX\" = { kind = \"bit\", first = 0, count = 256, inside = \"%MW\", width = 16 }"),
+      test::base_files());
+  const MemoryReport report = memory_report(loaded.plan);
+  REQUIRE(report.controllers[0].stores.size() == 1);  // the bits lie in %MW
+  const StoreReport& words = report.controllers[0].stores[0];
+  CHECK(words.used == 1);
+  CHECK(free_of(loaded.plan, words) == Lines{"%MW0..%MW1 (2)", "%MW3..%MW999 (997)"});
+}
+
+TEST_CASE("a slave's registers: who moves them, and what nobody does") {
+  const auto loaded =
+      test::load(with_rows({row("a", R"(fc = 3, at = 0, count = 8, into = "%MW10")"),
+                            row("b", R"(fc = 16, at = 10, count = 2, from = "%MW30")"),
+                            row("c", R"(fc = 6, at = 11, from = "%MW40")")}),
+                 test::base_files());
+  const MemoryReport report = memory_report(loaded.plan);
+  const SlaveMemory& gauge = report.slaves.at(0);
+  REQUIRE(gauge.areas.size() == 3);  // coils and input registers are listed
+  const DeviceAreaReport& hr = gauge.areas.back();
+  CHECK(hr.area == Area::holding_register);
+  REQUIRE(hr.rows.size() == 3);
+  CHECK(hr.rows[0].by == "a");
+  CHECK_FALSE(hr.rows[0].clash);
+  CHECK(hr.rows[1].clash);
+  CHECK(hr.written_twice == std::vector<Extent>{{11, 12}});
+  CHECK(hr.unused == Lines{"mode", "filter", "reset", "serial"});
+  CHECK(hr.listed == std::vector<Extent>{{0, 8}, {10, 14}, {20, 21}, {30, 31}});
+}
+
+TEST_CASE("the first free range is free, and none before it is") {
+  rc::prop("against a slow search", [] {
+    constexpr std::int64_t words = 40;
+    std::string plan =
+        "[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n\"%MW\" = { kind = "
+        "\"word\", first = 5, count = 40 }\n";
+    ResolvedPlan resolved = test::load(plan, {}).plan;
+    std::vector<MemoryUse> uses;
+    std::vector<bool> taken(words, false);
+    const auto count = *rc::gen::inRange(0, 8);
+    for (int i = 0; i < count; ++i) {
+      const auto first = *rc::gen::inRange<std::int64_t>(0, words);
+      const auto length = *rc::gen::inRange<std::int64_t>(1, words - first + 1);
+      const auto range = resolved.layouts[0].range(0, 5 + first, std::min<std::int64_t>(length, 6));
+      RC_PRE(range.has_value());
+      uses.push_back({range->bits, MemoryPurpose::read, 0, {}, {}});
+      for (std::int64_t w = first; w < std::min(words, first + range->count); ++w) {
+        taken[static_cast<std::size_t>(w)] = true;
+      }
+    }
+    const auto wanted = *rc::gen::inRange<std::int64_t>(1, 12);
+    std::optional<std::int64_t> expected;
+    for (std::int64_t at = 0; at + wanted <= words && !expected; ++at) {
+      bool all_free = true;
+      for (std::int64_t w = at; w < at + wanted; ++w) {
+        all_free = all_free && !taken[static_cast<std::size_t>(w)];
+      }
+      if (all_free) expected = 5 + at;
+    }
+    const auto found = first_free(resolved, 0, uses, 0, wanted);
+    RC_ASSERT(found.has_value() == expected.has_value());
+    if (found) RC_ASSERT(found->number == *expected);
+  });
+}

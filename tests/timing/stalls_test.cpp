@@ -1,0 +1,134 @@
+#include "timing/stalls.h"
+
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
+
+#include "plans.h"
+#include "queues.h"
+#include "timing/phases.h"
+#include "timing/simulation.h"
+
+using namespace greymet;
+using namespace greymet::timing;
+using test::cyclic;
+using test::one_queue;
+using test::replaced;
+using test::with_rows;
+
+namespace {
+
+std::string row(const std::string& name, const std::string& slave, const std::string& when) {
+  return "{ name = \"" + name + "\", slave = \"" + slave +
+         "\", fc = 3, at = 0, count = 2, into = "
+         "\"%MW\", on_loss = \"hold\", " +
+         when + " }";
+}
+
+// Milliseconds of one failed attempt on the base plan's line: 8 characters and t3.5 of 11 bits at
+// 19200 baud, and the timeout of 500 ms.
+constexpr double attempt_ms = (8 + 3.5) * 11 / 19.2 + 500;
+
+std::vector<Stall> stalls(const std::string& plan) {
+  const auto loaded = test::load(plan, test::base_files());
+  return stalls_of(loaded.plan, build_timing_model(loaded.plan));
+}
+
+double ms(Duration d) {
+  return static_cast<double>(d.count()) / 1e6;
+}
+
+}  // namespace
+
+TEST_CASE("each transaction to the silent slave costs all its tries once") {
+  const std::string plan =
+      with_rows({row("a", "gauge", "every = \"1s\""), row("b", "gauge", "every = \"2s\""),
+                 row("c", "pump", "every = \"1s\""), row("d", "gauge", "every = \"continuous\""),
+                 row("e", "gauge", "every = \"continuous\""), row("f", "gauge", "on = \"start\"")});
+  const auto found = stalls(plan);
+  REQUIRE(found.size() == 2);
+  // a, b and one of the continuous ones; what runs once at the start is over
+  CHECK(found[0].failing.size() == 3);
+  CHECK(ms(found[0].first) == Approx(3 * 2 * attempt_ms));
+  CHECK(found[0].steady == found[0].first);
+  CHECK(found[0].others.size() == 1);
+  CHECK(ms(found[1].first) == Approx(2 * attempt_ms));
+  CHECK(found[1].others.size() == 2);
+  const auto parked = stalls(replaced(plan, "format = \"8E1\"\n",
+                                      "format = \"8E1\"\npark = { after = 2, retry = \"9s\" }\n"));
+  CHECK(ms(parked[0].first) == Approx(2 * 2 * attempt_ms));
+  CHECK(ms(parked[0].steady) == Approx(attempt_ms));
+}
+
+TEST_CASE("several requests under way leave room for others") {
+  std::vector<FailingJob> failing(3, FailingJob{{0, 0}, Duration(1), Duration(2), Duration(10), 2});
+  CHECK(failing[0].silent() == Duration(1 + 2 * 12));
+  CHECK(failing[0].one_try() == Duration(13));
+  CHECK(stall_of(failing, 1, std::nullopt) == Duration(75));
+  CHECK(stall_of(failing, 1, 2) == Duration(50));
+  CHECK(stall_of(failing, 4, std::nullopt) == Duration(0));  // one place is always left
+  CHECK(stall_of(failing, 3, std::nullopt) == Duration(25));
+}
+
+TEST_CASE("coincidence of releases, against a search over the hyperperiod") {
+  rc::prop("releases_coincide", [] {
+    const auto period = [] { return *rc::gen::element<std::int64_t>(2, 3, 4, 6, 12); };
+    const auto jobs = *rc::gen::inRange(2, 5);
+    std::vector<Job> list;
+    for (int i = 0; i < jobs; ++i) {
+      const std::int64_t p = period();
+      list.push_back(cyclic(p, *rc::gen::inRange<std::int64_t>(0, 12), 1));
+    }
+    const TimingModel timing = one_queue(list);
+    bool meet = false;
+    for (std::size_t a = 0; a < list.size(); ++a) {
+      for (std::size_t b = a + 1; b < list.size(); ++b) {
+        for (std::int64_t t = 12; t < 36; ++t) {
+          meet = meet || ((t - list[a].phase.count()) % list[a].period.count() == 0 &&
+                          (t - list[b].phase.count()) % list[b].period.count() == 0);
+        }
+      }
+    }
+    RC_ASSERT(releases_coincide(timing.queues[0]) == meet);
+  });
+}
+
+TEST_CASE("proposed phases keep to their grid and to what they promise") {
+  rc::prop("propose_phases", [] {
+    std::vector<Job> list;
+    const auto jobs = *rc::gen::inRange(2, 7);
+    for (int i = 0; i < jobs; ++i) {
+      list.push_back(cyclic(*rc::gen::element<std::int64_t>(20, 40, 60, 120),
+                            *rc::gen::inRange<std::int64_t>(0, 20),
+                            *rc::gen::inRange<std::int64_t>(1, 5)));
+    }
+    TimingModel timing = one_queue(list);
+    const auto proposal = propose_phases(timing, 0, Duration(2));
+    RC_ASSERT(proposal.has_value());
+    const auto wait = [&] {
+      const auto result = simulate(timing, {});
+      Duration longest{};
+      for (std::size_t j = 0; j < list.size(); ++j) {
+        if (result[0].jobs[j].completed == 0) continue;
+        longest = std::max(longest, result[0].jobs[j].response_max - list[j].times.longest);
+      }
+      return longest;
+    };
+    RC_ASSERT(proposal->longest_wait_before == wait());
+    for (std::size_t j = 0; j < list.size(); ++j) {
+      RC_ASSERT(proposal->phases[j].count() % 2 == 0);
+      RC_ASSERT(proposal->phases[j] < list[j].period);
+      timing.queues[0].jobs[j].phase = proposal->phases[j];
+    }
+    RC_ASSERT(proposal->longest_wait_after == wait());
+  });
+  // room for all: nobody waits any more
+  const auto easy = propose_phases(
+      one_queue({cyclic(100, 0, 10), cyclic(100, 0, 20), cyclic(200, 0, 30)}), 0, Duration(5));
+  CHECK(easy->longest_wait_after == Duration(0));
+  CHECK_FALSE(propose_phases(one_queue({cyclic(100, 0, 10)}), 0, Duration(5)).has_value());
+  CHECK_FALSE(
+      propose_phases(one_queue({cyclic(100, 0, 10), cyclic(100, 0, 10)}, model::Order::list), 0,
+                     Duration(5))
+          .has_value());
+}
