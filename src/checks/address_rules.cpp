@@ -198,10 +198,24 @@ class AddressRules {
                          "may change",
                          point->name, range_text(point->address.area, extent_of(*point)),
                          subject(*blocks.front())),
-             fmt::format("move the edge to {} so that one request reads all of it",
-                         at_text(*second.block, extent_of(*point).first, numbering(second))),
+             whole_read_text(*blocks.front(), second, extent_of(*point)),
              {{blocks.front()->block->at_place, "the other part is read here"}});
     }
+  }
+
+  // How the two blocks are written when the lower one reads all of the value.
+  [[nodiscard]] std::string whole_read_text(const MappedBlock& a, const MappedBlock& b,
+                                            const Extent& value) const {
+    const bool in_order = a.block->offset <= b.block->offset;
+    const MappedBlock& lower = in_order ? a : b;
+    const MappedBlock& upper = in_order ? b : a;
+    std::string text =
+        fmt::format("write count = {} at {}", value.end - lower.block->offset, subject(lower));
+    const std::uint32_t end = upper.block->extent().end;
+    if (end <= value.end) return text + fmt::format("; {} is then not needed", subject(upper));
+    return text + fmt::format(", and at = {}, count = {} at {}",
+                              at_text(*upper.block, value.end, numbering(upper)), end - value.end,
+                              subject(upper));
   }
 
   // F10: the shift by which the block would fit the map exactly, if as written it does not.

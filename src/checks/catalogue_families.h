@@ -7,14 +7,14 @@
 
 namespace greymet::checks::internal {
 
-[[nodiscard]] std::span<const RuleEntry> plan_entries();  // P
-[[nodiscard]] std::span<const RuleEntry> settings_entries();  // S
-[[nodiscard]] std::span<const RuleEntry> network_entries();  // N
-[[nodiscard]] std::span<const RuleEntry> functions_entries();  // F
-[[nodiscard]] std::span<const RuleEntry> memory_entries();  // M
-[[nodiscard]] std::span<const RuleEntry> time_entries();  // T
-[[nodiscard]] std::span<const RuleEntry> heartbeats_entries();  // H
-[[nodiscard]] std::span<const RuleEntry> data_entries();  // D
+[[nodiscard]] std::span<const RuleEntry> plan_entries();          // P
+[[nodiscard]] std::span<const RuleEntry> settings_entries();      // S
+[[nodiscard]] std::span<const RuleEntry> network_entries();       // N
+[[nodiscard]] std::span<const RuleEntry> functions_entries();     // F
+[[nodiscard]] std::span<const RuleEntry> memory_entries();        // M
+[[nodiscard]] std::span<const RuleEntry> time_entries();          // T
+[[nodiscard]] std::span<const RuleEntry> heartbeats_entries();    // H
+[[nodiscard]] std::span<const RuleEntry> data_entries();          // D
 [[nodiscard]] std::span<const RuleEntry> capabilities_entries();  // C
 
 }  // namespace greymet::checks::internal

@@ -151,6 +151,8 @@ class HeartbeatRules {
   // H02 to H06, H09
   void check_heartbeat(const model::Heartbeat& declared, const HeartbeatReport& found) {
     if (!found.carrier) {
+      // a transaction that carries it but could not be timed has findings of its own
+      if (carried_by_incomplete(declared)) return;
       report(out_, RuleCode::H02, Severity::error, place_or(declared.bit, declared.place),
              subject(declared),
              fmt::format("no transaction carries {} from {} to {}", declared.bit->value,
@@ -197,6 +199,16 @@ class HeartbeatRules {
       case HeartbeatVerdict::not_carried:
       case HeartbeatVerdict::not_bounded: break;
     }
+  }
+
+  [[nodiscard]] bool carried_by_incomplete(const model::Heartbeat& declared) const {
+    for (const model::ResolvedHeartbeat& h : plan_.heartbeats) {
+      if (&plan_.plan.heartbeats[h.declared] != &declared) continue;
+      return std::any_of(
+          plan_.transactions.begin(), plan_.transactions.end(),
+          [&](const model::ResolvedTransaction& t) { return timing::carries(plan_, t, h); });
+    }
+    return false;
   }
 
   static std::string lost_text(const HeartbeatTimes& times) {
@@ -299,7 +311,7 @@ class HeartbeatRules {
   // H07
   void check_watchdogs() {
     struct Feeding {
-      bool any = false;  // some transaction is meant for the slave
+      std::size_t timed = 0;  // transactions to the slave
       std::optional<Duration> interval;
       const timing::TransactionReport* by = nullptr;
     };
@@ -310,7 +322,7 @@ class HeartbeatRules {
         if (t.target->is_peer) continue;
         const model::Slave& slave = plan_.plan.slaves[t.target->index];
         Feeding& fed = feeding[t.target->index];
-        fed.any = true;
+        ++fed.timed;
         const bool feeds =
             value_or(slave.watchdog_by, model::WatchdogBy::any) == model::WatchdogBy::any ||
             t.write;
@@ -321,9 +333,15 @@ class HeartbeatRules {
         }
       }
     }
+    std::vector<std::size_t> meant(plan_.plan.slaves.size(), 0);
+    for (const model::ResolvedTransaction& t : plan_.transactions) {
+      if (t.target && !t.target->is_peer) ++meant[t.target->index];
+    }
     for (std::size_t s = 0; s < feeding.size(); ++s) {
       const model::Slave& slave = plan_.plan.slaves[s];
-      if (!slave.watchdog || !feeding[s].any) continue;
+      if (!slave.watchdog || feeding[s].timed == 0) continue;
+      // those that could not be timed may feed it once they are corrected
+      if (!feeding[s].interval && feeding[s].timed < meant[s]) continue;
       const Feeding& fed = feeding[s];
       if (fed.interval && *fed.interval <= slave.watchdog->value) continue;
       const bool by_writes =

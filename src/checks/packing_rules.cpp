@@ -63,22 +63,31 @@ void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction&
     return;
   const model::Transaction& declared = plan.declared(t);
   const auto& text = is_read ? declared.into : declared.from;
+  const model::Point* first_odd = nullptr;
+  std::int64_t first_number = 0;
+  bool any_even = false;
   for (const model::Point* point : map->points_touching(block.area, block.extent())) {
     const model::Extent value = extent_of(*point);
     if (point->type.kind == model::TypeKind::text || value.end - value.first < 2) continue;
     if (value.first < block.offset || value.end > block.extent().end) continue;
     const std::int64_t number = memory.number + (value.first - block.offset);
-    if (number % 2 == 0) continue;
-    report(out, RuleCode::M08, Severity::error, text ? text->place : block.at_place,
-           subject_of(declared),
-           fmt::format("'{}' ({}) comes to lie at {}; {} wants 32-bit values at even words",
-                       point->name, to_text(point->type),
-                       plan.layouts[*t.controller].name_of(memory.area, number),
-                       controller.model->file),
-           fmt::format("move the range by one word, so that the value lies at {}",
-                       plan.layouts[*t.controller].name_of(memory.area, memory.number + 1)));
-    return;
+    any_even = any_even || number % 2 == 0;
+    if (number % 2 == 0 || first_odd != nullptr) continue;
+    first_odd = point;
+    first_number = number;
   }
+  if (first_odd == nullptr) return;
+  const model::MemoryLayout& layout = plan.layouts[*t.controller];
+  const std::string moved = layout.name_of(memory.area, memory.number + 1);
+  report(out, RuleCode::M08, Severity::error, text ? text->place : block.at_place,
+         subject_of(declared),
+         fmt::format("'{}' ({}) comes to lie at {}; {} wants 32-bit values at even words",
+                     first_odd->name, to_text(first_odd->type),
+                     layout.name_of(memory.area, first_number), controller.model->file),
+         any_even ? std::string("no start suits all values of this block: read the odd ones with a "
+                                "request of their own")
+                  : fmt::format("write {} = \"{}\": all long values then lie at even words",
+                                is_read ? "into" : "from", moved));
 }
 
 }  // namespace

@@ -104,14 +104,14 @@ class StallRules {
     const std::string more = alike > 1 ? fmt::format("; {} more {} the same", alike - 1,
                                                      alike == 2 ? "slave does" : "slaves do")
                                        : std::string();
-    report(out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place,
-           owner.subject,
-           fmt::format("if {} is silent it stalls the others for {} {} ({} transactions, {} x {} "
-                       "each): {}, every {}{}, must wait{}",
-                       plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
-                       failing.tries, to_text(failing.timeout), name_of(*hurt.front()),
-                       to_text(hurt.front()->period), others, more),
-           cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
+    report(
+        out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place, owner.subject,
+        fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} x {} "
+                    "each): {}, every {}{}, must wait{}",
+                    plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
+                    worst->failing.size() == 1 ? "" : "s", failing.tries, to_text(failing.timeout),
+                    name_of(*hurt.front()), to_text(hurt.front()->period), others, more),
+        cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
   }
 
   // Each change that alone brings the stall below the period, with its number.

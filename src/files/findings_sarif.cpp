@@ -109,7 +109,9 @@ std::string findings_sarif(const LoadedPlan& loaded, const model::Findings& find
            {"invocations", Json::array({{{"executionSuccessful", !loaded.unreadable}}})},
            {"artifacts", std::move(artifacts)},
            {"results", std::move(results)}};
-  const Json document{{"$schema", "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"},
+  const Json document{{"$schema",
+                       "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/"
+                       "sarif-schema-2.1.0.json"},
                       {"version", "2.1.0"},
                       {"runs", Json::array({std::move(run)})}};
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";

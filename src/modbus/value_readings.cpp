@@ -55,10 +55,9 @@ tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
     const ValueQuestion& question) {
   const std::uint32_t needed = registers_of(question.type);
   if (question.words.size() != needed) {
-    return tl::unexpected(fmt::format("{} takes {} register{}, {} given; write e.g. {}",
-                                      to_text(question.type), needed, needed == 1 ? "" : "s",
-                                      question.words.size(),
-                                      needed == 1 ? "42F6" : "42F6 E979 for f32"));
+    return tl::unexpected(fmt::format(
+        "{} takes {} register{}, {} given; write e.g. {}", to_text(question.type), needed,
+        needed == 1 ? "" : "s", question.words.size(), needed == 1 ? "42F6" : "42F6 E979 for f32"));
   }
   const bool text = question.type.kind == TypeKind::text;
   std::optional<double> near;

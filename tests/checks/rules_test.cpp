@@ -294,8 +294,11 @@ TEST_CASE("F12 and M09: values cut, and fetched in two parts") {
   CHECK(
       findings_of_rule("M09", torn) ==
       Words{"warning transaction b: 'count' (hr:6..hr:7) is fetched in two parts, by this and by "
-            "transaction a: between the two it may change | move the edge to 6 so that one request "
-            "reads all of it"});
+            "transaction a: between the two it may change | write count = 8 at transaction a; "
+            "transaction b is then not needed"});
+  CHECK(findings_of_rule("M09", replaced(torn, "at = 7, count = 1", "at = 7, count = 7"))
+            .at(0)
+            .ends_with("write count = 8 at transaction a, and at = 8, count = 6 at transaction b"));
   CHECK(findings_of_rule("F12", torn).empty());
   // a third request reads the value whole: nothing is torn, but the two cuts remain
   const std::string whole = with_rows({row(R"(fc = 3, at = 0, count = 7, into = "%MW0")", "a"),
@@ -496,7 +499,7 @@ TEST_CASE("M07, M08: bits, words and alignment") {
   CHECK(findings_of_rule("M08", odd, files) ==
         Words{"error transaction t: 'moisture' (f32) comes to lie at %MW101; m.toml wants 32-bit "
               "values at "
-              "even words | move the range by one word, so that the value lies at %MW102"});
+              "even words | write into = \"%MW102\": all long values then lie at even words"});
   CHECK(findings_of_rule("M08", replaced(odd, "%MW101", "%MW100"), files).empty());
 }
 
