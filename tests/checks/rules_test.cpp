@@ -291,11 +291,10 @@ TEST_CASE("F12 and M09: values cut, and fetched in two parts") {
   CHECK(findings_of_rule("F12", one(R"(fc = 16, at = 0, count = 3, from = "%MW0")")).size() == 1);
   const std::string torn = with_rows({row(R"(fc = 3, at = 0, count = 7, into = "%MW0")", "a"),
                                       row(R"(fc = 3, at = 7, count = 1, into = "%MW9")", "b")});
-  CHECK(
-      findings_of_rule("M09", torn) ==
-      Words{"warning transaction b: 'count' (hr:6..hr:7) is fetched in two parts, by this and by "
-            "transaction a: between the two it may change | write count = 8 at transaction a; "
-            "transaction b is then not needed"});
+  CHECK(findings_of_rule("M09", torn) ==
+        Words{"warning transaction b: 'count' (hr:6..hr:7) is fetched in two parts, by this and by "
+              "transaction a: between the two it may change | write count = 8 at transaction a; "
+              "transaction b is then not needed"});
   CHECK(findings_of_rule("M09", replaced(torn, "at = 7, count = 1", "at = 7, count = 7"))
             .at(0)
             .ends_with("write count = 8 at transaction a, and at = 8, count = 6 at transaction b"));

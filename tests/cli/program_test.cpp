@@ -200,12 +200,13 @@ TEST_CASE("demo writes its plans and goes through every step") {
   CHECK(demo.status == 0);
   for (const char* file :
        {"d/maltings.toml", "d/draft.toml", "d/maps/burner.csv", "d/models/mid.toml",
-        "d/results/exchange.json", "d/results/exchange.csv", "d/results/timing.json",
-        "d/results/timeline-north.png", "d/results/timeline-roof-tcp.svg"}) {
+        "d/results/exchange.json", "d/results/memory-loadout.png", "d/results/exchange.csv",
+        "d/results/timing.json", "d/results/timeline-north.png",
+        "d/results/timeline-roof-tcp.svg"}) {
     INFO(file);
     CHECK(folder.has(file));
   }
-  CHECK(demo.out.find("== 4. The exchange for download") != std::string::npos);
+  CHECK(demo.out.find("== 9. The exchange for download") != std::string::npos);
   CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
                       "checked: no errors, no warnings, 1 note") != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==
