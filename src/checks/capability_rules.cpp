@@ -14,7 +14,6 @@ using model::Place;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
-using model::value_or;
 
 namespace {
 

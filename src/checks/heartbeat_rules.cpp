@@ -291,11 +291,13 @@ class HeartbeatRules {
     return std::nullopt;
   }
 
-  // The longest shorter toggle time at which a watch exists.
+  // The longest shorter toggle time, in steps, at which a watch exists.
   static std::optional<Duration> toggle_that_fits(const HeartbeatTimes& times,
                                                   const Carrier& carrier) {
-    for (Duration toggle = rounded_down(times.toggle - Duration(1), watch_step);
-         toggle > Duration{} && toggle >= *carrier.delay; toggle -= watch_step) {
+    constexpr int steps = 200;
+    const Duration step = std::max(watch_step, rounded_up(times.toggle / steps, watch_step));
+    for (Duration toggle = rounded_down(times.toggle - Duration(1), step);
+         toggle > Duration{} && toggle >= *carrier.delay; toggle -= step) {
       HeartbeatTimes changed = times;
       changed.toggle = toggle;
       if (has_watch(changed, carrier)) return toggle;

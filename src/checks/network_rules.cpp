@@ -11,7 +11,6 @@ namespace greymet::checks {
 
 using internal::report;
 using model::Findings;
-using model::Ipv4;
 using model::Place;
 using model::place_or;
 using model::RuleCode;
@@ -159,44 +158,41 @@ class NetworkRules {
     }
   }
 
-  // N01, N03
+  // N01, N03. Which claims one box can satisfy is an equivalence, so each is held against the first
+  // of its host only.
   void check_identity() {
-    std::map<std::string, std::vector<const Claim*>> by_host;
-    for (const Claim& claim : claims_) by_host[claim.host].push_back(&claim);
-    for (const auto& [host, claims] : by_host) {
-      for (std::size_t i = 1; i < claims.size(); ++i) check_claim(*claims[i], claims, i);
+    std::map<std::string, const Claim*> by_host;
+    std::map<std::tuple<std::string, std::int64_t, std::int64_t>, const Claim*> by_unit;
+    for (const Claim& claim : claims_) {
+      const Claim& first = *by_host.try_emplace(claim.host, &claim).first->second;
+      if (&first != &claim && !one_box(first, claim)) {
+        report_two_boxes(first, claim);
+        continue;
+      }
+      if (claim.kind != BoxKind::slave) continue;
+      const Claim& same =
+          *by_unit.try_emplace({claim.host, claim.port, claim.unit}, &claim).first->second;
+      if (&same == &claim) continue;
+      report(out_, RuleCode::N03, Severity::error, claim.place, claim.subject,
+             fmt::format("{}:{} unit {} is also that of {}", claim.host, claim.port, claim.unit,
+                         same.subject),
+             "write the host of this box, or its own unit behind that host",
+             {{same.place, "the other one is here"}});
     }
   }
 
-  void check_claim(const Claim& claim, const std::vector<const Claim*>& claims,
-                   std::size_t before) {
-    for (std::size_t i = 0; i < before; ++i) {
-      const Claim& first = *claims[i];
-      if (!one_box(first, claim)) {
-        const bool ports = first.kind == BoxKind::slave && claim.kind == BoxKind::slave;
-        report(
-            out_, RuleCode::N01, Severity::error, claim.place, claim.subject,
-            ports ? fmt::format("{} is also the address of {}, there with port {}, here with {}: "
-                                "two boxes on one address",
-                                claim.host, first.subject, first.port, claim.port)
-                  : fmt::format("{} is also the address of {}", claim.host, first.subject),
-            ports ? "write the address that is set at this box, or one port if both are units of "
-                    "one box"
-                  : "give one of them another address",
-            {{first.place, "the other one is here"}});
-        return;
-      }
-    }
-    for (std::size_t i = 0; i < before; ++i) {
-      const Claim& first = *claims[i];
-      if (claim.kind != BoxKind::slave || first.unit != claim.unit) continue;
-      report(out_, RuleCode::N03, Severity::error, claim.place, claim.subject,
-             fmt::format("{}:{} unit {} is also that of {}", claim.host, claim.port, claim.unit,
-                         first.subject),
-             "write the host of this box, or its own unit behind that host",
-             {{first.place, "the other one is here"}});
-      return;
-    }
+  void report_two_boxes(const Claim& first, const Claim& claim) {
+    const bool ports = first.kind == BoxKind::slave && claim.kind == BoxKind::slave;
+    report(
+        out_, RuleCode::N01, Severity::error, claim.place, claim.subject,
+        ports ? fmt::format("{} is also the address of {}, there with port {}, here with {}: two "
+                            "boxes on one address",
+                            claim.host, first.subject, first.port, claim.port)
+              : fmt::format("{} is also the address of {}", claim.host, first.subject),
+        ports ? "write the address that is set at this box, or one port if both are units of one "
+                "box"
+              : "give one of them another address",
+        {{first.place, "the other one is here"}});
   }
 
   // N07, N08
@@ -285,38 +281,41 @@ class NetworkRules {
     for (const model::Connection& c : in_.connections) {
       masters[{c.host, c.port}].insert(c.controller);
     }
-    for (const auto& [at, controllers] : masters) {
-      std::vector<std::string> names;
-      for (std::size_t c : controllers) names.push_back(in_.plan.controllers[c].name);
-      const auto judge = [&](const model::Declared<std::int64_t>& limit, std::string subject) {
-        if (!limit || static_cast<std::int64_t>(controllers.size()) <= limit->value) return;
-        report(out_, RuleCode::N04, Severity::error, limit->place, std::move(subject),
-               fmt::format("{} connections are needed ({}), {} accepted", controllers.size(),
-                           fmt::join(names, ", "), limit->value),
-               "let one of them read and pass the values on, or set connections to what the device "
-               "really accepts");
-      };
-      for (const model::Slave& s : in_.plan.slaves) {
-        if (s.host && s.host->value == at.first &&
-            value_or(s.port, model::defaults::tcp_port) == at.second) {
-          judge(s.connections, fmt::format("slave {}", s.name));
-        }
-      }
-      for (const model::Gateway& g : in_.plan.gateways) {
-        if (g.host && g.host->value == at.first &&
-            value_or(g.port, model::defaults::tcp_port) == at.second) {
-          judge(g.connections, fmt::format("gateway {}", g.name));
-        }
-      }
-      for (const model::Controller& c : in_.plan.controllers) {
-        if (!c.address || host_part(c.address->value) != at.first) continue;
-        for (const model::Answer& a : c.answers) {
-          if (!a.line && value_or(a.port, model::defaults::tcp_port) == at.second) {
-            judge(a.connections, fmt::format("controller {}", c.name));
-          }
-        }
+    const auto count_at = [&](const std::string& host, const model::Declared<std::int64_t>& port) {
+      const auto at = masters.find({host, value_or(port, model::defaults::tcp_port)});
+      return at == masters.end() ? std::set<std::size_t>{} : at->second;
+    };
+    for (const model::Slave& s : in_.plan.slaves) {
+      if (!s.host) continue;
+      judge_connections(count_at(s.host->value, s.port), s.connections,
+                        fmt::format("slave {}", s.name));
+    }
+    for (const model::Gateway& g : in_.plan.gateways) {
+      if (!g.host) continue;
+      judge_connections(count_at(g.host->value, g.port), g.connections,
+                        fmt::format("gateway {}", g.name));
+    }
+    for (const model::Controller& c : in_.plan.controllers) {
+      if (!c.address) continue;
+      for (const model::Answer& a : c.answers) {
+        if (a.line) continue;
+        judge_connections(count_at(host_part(c.address->value), a.port), a.connections,
+                          fmt::format("controller {}", c.name));
       }
     }
+  }
+
+  void judge_connections(const std::set<std::size_t>& masters,
+                         const model::Declared<std::int64_t>& limit, std::string subject) {
+    if (!limit || static_cast<std::int64_t>(masters.size()) <= limit->value) return;
+    std::vector<std::string> names;
+    names.reserve(masters.size());
+    for (std::size_t c : masters) names.push_back(in_.plan.controllers[c].name);
+    report(out_, RuleCode::N04, Severity::error, limit->place, std::move(subject),
+           fmt::format("{} connections are needed ({}), {} accepted", masters.size(),
+                       fmt::join(names, ", "), limit->value),
+           "let one of them read and pass the values on, or set connections to what the device "
+           "really accepts");
   }
 
   // N10

@@ -12,7 +12,6 @@
 namespace greymet::checks {
 
 using internal::report;
-using internal::rounded_down;
 using internal::rounded_up;
 using model::Duration;
 using model::Findings;
@@ -30,10 +29,13 @@ using timing::Stall;
 
 namespace {
 
+constexpr std::size_t most_sufferers_named = 3;
+constexpr std::size_t most_jobs = 1000;  // that are counted as sufferers
+
 class StallRules {
  public:
   StallRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
-      : plan_(in.plan), timing_(timing), out_(out) {}
+      : plan_(in.plan), timing_(timing), stalls_(stalls_of(in.plan, timing.model)), out_(out) {}
 
   void check() {
     check_silent_slaves();
@@ -53,24 +55,27 @@ class StallRules {
     return plan_.declared(transaction(job)).name;
   }
 
-  // Jobs of others whose period is shorter than the stall, the quickest first.
-  [[nodiscard]] std::vector<const Job*> sufferers(const Stall& stall, Duration length) const {
+  // Jobs of others whose period is shorter than the stall, the quickest first; at most `limit`.
+  [[nodiscard]] std::vector<const Job*> sufferers(const Stall& stall, Duration length,
+                                                  std::size_t limit) const {
     std::vector<const Job*> jobs;
-    for (const JobRef ref : stall.others) {
-      if (job_at(ref).period < length) jobs.push_back(&job_at(ref));
+    for (const JobRef ref : stalls_.cyclic[stall.pool]) {
+      const Job& job = job_at(ref);
+      if (job.period >= length || jobs.size() >= limit) break;
+      if (transaction(job).target != stall.silent) jobs.push_back(&job);
     }
-    std::stable_sort(jobs.begin(), jobs.end(),
-                     [](const Job* a, const Job* b) { return a->period < b->period; });
     return jobs;
+  }
+  [[nodiscard]] bool hurts(const Stall& stall, Duration length) const {
+    return !sufferers(stall, length, 1).empty();
   }
 
   // T04, gathered per line: the slave with the longest stall, and how many are like it.
   void check_silent_slaves() {
     std::map<std::string, std::vector<const Stall*>> by_owner;
     std::vector<std::string> order;
-    const auto stalls = stalls_of(plan_, timing_.model);
-    for (const Stall& stall : stalls) {
-      if (sufferers(stall, std::max(stall.first, stall.steady)).empty()) continue;
+    for (const Stall& stall : stalls_.stalls) {
+      if (!hurts(stall, std::max(stall.first, stall.steady))) continue;
       const auto& t = transaction(job_at(stall.failing.front().job));
       const std::string owner = internal::timeout_owner(plan_, t).subject;
       if (by_owner[owner].empty()) order.push_back(owner);
@@ -80,7 +85,7 @@ class StallRules {
   }
 
   void report_stalls(const std::vector<const Stall*>& stalls) {
-    const auto steady = [&](const Stall* s) { return !sufferers(*s, s->steady).empty(); };
+    const auto steady = [&](const Stall* s) { return hurts(*s, s->steady); };
     const bool bites = std::any_of(stalls.begin(), stalls.end(), steady);
     const Stall* worst = nullptr;
     std::size_t alike = 0;
@@ -92,26 +97,32 @@ class StallRules {
       }
     }
     const Duration length = bites ? worst->steady : worst->first;
-    const auto hurt = sufferers(*worst, length);
+    const auto hurt = sufferers(*worst, length, most_jobs);
+    std::vector<std::string> names;
+    for (const Job* job : hurt) {
+      if (names.size() == most_sufferers_named) break;
+      names.push_back(fmt::format("{} (every {})", name_of(*job), to_text(job->period)));
+    }
     const FailingJob& failing = worst->failing.front();
     const auto& t = transaction(job_at(failing.job));
     const auto owner = internal::timeout_owner(plan_, t);
-    const std::string others =
-        hurt.size() > 1 ? fmt::format(" and {} more", hurt.size() - 1) : std::string();
+    const std::string others = hurt.size() > names.size()
+                                   ? fmt::format(" and {} more", hurt.size() - names.size())
+                                   : std::string();
     const std::string when =
         bites ? std::string(worst->park ? "each time it is tried" : "again and again")
               : fmt::format("until it is parked after {} failures", worst->park->after);
     const std::string more = alike > 1 ? fmt::format("; {} more {} the same", alike - 1,
                                                      alike == 2 ? "slave does" : "slaves do")
                                        : std::string();
-    report(
-        out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place, owner.subject,
-        fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} x {} "
-                    "each): {}, every {}{}, must wait{}",
-                    plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
-                    worst->failing.size() == 1 ? "" : "s", failing.tries, to_text(failing.timeout),
-                    name_of(*hurt.front()), to_text(hurt.front()->period), others, more),
-        cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
+    report(out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place,
+           owner.subject,
+           fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} x {} "
+                       "each): {}{} must wait{}",
+                       plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
+                       worst->failing.size() == 1 ? "" : "s", failing.tries,
+                       to_text(failing.timeout), fmt::join(names, ", "), others, more),
+           cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
   }
 
   // Each change that alone brings the stall below the period, with its number.
@@ -128,7 +139,7 @@ class StallRules {
     for (const FailingJob& f : stall.failing) {
       longest_answer = std::max(longest_answer, internal::longest_reply(job_at(f.job).times));
     }
-    for (const JobRef ref : stall.others) {
+    for (const JobRef ref : stalls_.cyclic[stall.pool]) {
       longest_answer = std::max(longest_answer, internal::longest_reply(job_at(ref).times));
     }
     const auto with = [&](std::optional<Duration> timeout, bool without_retries) {
@@ -144,11 +155,15 @@ class StallRules {
     const auto largest_timeout = [&](bool without_retries) -> std::optional<Duration> {
       const Duration least = rounded_up(longest_answer, milliseconds(10));
       if (with(least, without_retries) > period) return std::nullopt;
-      Duration best = least;
       const Duration present = stall.failing.front().timeout;
-      while (best + milliseconds(10) < present &&
-             with(best + milliseconds(10), without_retries) <= period) {
-        best += milliseconds(10);
+      // the stall grows with the timeout: halve the interval, in steps of 10 ms
+      Duration best = least;
+      Duration beyond = std::max(present, least);
+      while (beyond - best > milliseconds(10)) {
+        const Duration middle =
+            best + internal::rounded_down((beyond - best) / 2, milliseconds(10));
+        if (middle == best) break;
+        (with(middle, without_retries) <= period ? best : beyond) = middle;
       }
       return best < present ? std::optional(best) : std::nullopt;
     };
@@ -275,6 +290,7 @@ class StallRules {
 
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
+  const timing::StallReport stalls_;
   Findings& out_;
 };
 

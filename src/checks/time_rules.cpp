@@ -20,7 +20,6 @@ using model::RuleCode;
 using model::Severity;
 using model::to_text;
 using model::TriggerKind;
-using model::value_or;
 using std::chrono::milliseconds;
 using timing::Job;
 using timing::LineReport;

@@ -21,11 +21,14 @@ std::string readings_text(const modbus::ValueQuestion& question,
     const bool plain = readings.size() == 1;
     std::string value = r.raw ? printable(modbus::to_text(*r.raw, question.type))
                               : fmt::format("- ({})", r.problem);
-    if (question.type.kind == model::TypeKind::text && r.raw) value = '"' + value + '"';
+    if (question.type.kind == model::TypeKind::text && r.raw) value = fmt::format("\"{}\"", value);
     std::string line = fmt::format("{}  {}", plain ? "    " : to_string(r.order), value);
     if (scaled && r.engineering) line += fmt::format("  = {:g}", *r.engineering);
-    if (r.plausible) line = tinted(terminal, Tint::bold, line + "  <- near " + *question.near);
-    text += line + "\n";
+    if (r.plausible) {
+      line = tinted(terminal, Tint::bold, fmt::format("{}  <- near {}", line, *question.near));
+    }
+    text += line;
+    text += '\n';
   }
   return text;
 }

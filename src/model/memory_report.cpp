@@ -76,9 +76,12 @@ class StoreBuilder {
                                                const MemoryLayout& layout,
                                                StoreReport& store) const {
     std::vector<bool> clashing(own.size(), false);
+    constexpr std::size_t most_named = 50;  // of one use: a pile of them is told by its first
     for (std::size_t i = 0; i < own.size(); ++i) {
+      std::size_t named = 0;
       for (std::size_t k = i + 1; k < own.size() && own[k]->bits.first < own[i]->bits.end; ++k) {
         if (!harm_each_other(plan_, *own[i], *own[k])) continue;
+        if (++named > most_named) break;
         clashing[i] = clashing[k] = true;
         const BitRange shared{own[i]->bits.store, own[k]->bits.first,
                               std::min(own[i]->bits.end, own[k]->bits.end)};
@@ -119,10 +122,13 @@ DeviceAreaReport device_area(const ResolvedPlan& plan, Area area, const Register
   std::stable_sort(own.begin(), own.end(), [](const DeviceUse* a, const DeviceUse* b) {
     return a->extent.first < b->extent.first;
   });
+  constexpr std::size_t most_named = 200;
   std::vector<bool> clashing(own.size(), false);
   for (std::size_t i = 0; i < own.size(); ++i) {
     for (std::size_t k = i + 1; k < own.size() && own[k]->extent.first < own[i]->extent.end; ++k) {
-      if (own[i]->is_read || own[k]->is_read) continue;
+      if (own[i]->is_read) break;
+      if (own[k]->is_read) continue;
+      if (report.written_twice.size() > most_named) break;
       clashing[i] = clashing[k] = true;
       report.written_twice.push_back(
           {own[k]->extent.first, std::min(own[i]->extent.end, own[k]->extent.end)});

@@ -162,12 +162,15 @@ std::optional<MemoryRange> first_free(const ResolvedPlan& resolved, std::size_t 
   const bool even = words && declared.model && value_or(declared.model->align32, false);
   const std::size_t store = whole->bits.store;
   for (const BitRange& gap : free_ranges(uses, store, whole->bits.end)) {
-    // a bit area inside words has no simple way back to its numbers: try each of them
     if (!words && store != area) {
-      for (std::int64_t number = in.first; number + count <= in.first + in.count; ++number) {
-        const auto range = layout.range(area, number, count);
-        if (range && range->bits.first >= gap.first && range->bits.end <= gap.end) return *range;
-      }
+      // the first number whose bit lies in the gap: bit n is bit (n mod width) of word (n div
+      // width)
+      const auto word = static_cast<std::int64_t>(gap.first / bits_per_word);
+      const auto bit =
+          std::min<std::int64_t>(static_cast<std::int64_t>(gap.first % bits_per_word), in.width);
+      const std::int64_t number = (word + declared.memory[store].first) * in.width + bit;
+      const auto range = layout.range(area, std::max(number, in.first), count);
+      if (range && range->bits.first >= gap.first && range->bits.end <= gap.end) return *range;
       continue;
     }
     const std::uint64_t unit = words ? bits_per_word : 1;

@@ -67,7 +67,7 @@ Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
   return sum / places;
 }
 
-std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
+StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
   std::vector<PoolKey> order;
   std::map<PoolKey, Pool> pools;
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
@@ -81,7 +81,7 @@ std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved, const TimingMo
       pool.jobs.push_back({*t.target, {q, j}});
     }
   }
-  std::vector<Stall> stalls;
+  StallReport report;
   for (const PoolKey& key : order) {
     const Pool& pool = pools[key];
     std::map<model::Target, std::vector<FailingJob>> by_target;
@@ -98,7 +98,7 @@ std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved, const TimingMo
       failing.push_back(failing_job(ref, job));
     }
     for (const model::Target& target : targets) {
-      Stall stall{target, std::move(by_target[target]), {}, pool.places, {}, {}, {}};
+      Stall stall{target, std::move(by_target[target]), {}, pool.places, {}, {}, 0};
       keep_one_continuous(timing, stall.failing);
       if (std::get<0>(key) == 0) {
         const auto& park = resolved.plan.lines[std::get<1>(key)].park;
@@ -113,14 +113,21 @@ std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved, const TimingMo
           stall.steady = std::max(stall.steady, f.one_try());
         }
       }
-      for (const auto& [other, ref] : pool.jobs) {
-        const Job& job = timing.queues[ref.queue].jobs[ref.job];
-        if (other != target && job.kind == model::TriggerKind::cyclic) stall.others.push_back(ref);
-      }
-      stalls.push_back(std::move(stall));
+      stall.pool = report.cyclic.size();
+      report.stalls.push_back(std::move(stall));
     }
+    std::vector<JobRef> cyclic;
+    for (const auto& [target, ref] : pool.jobs) {
+      if (timing.queues[ref.queue].jobs[ref.job].kind == model::TriggerKind::cyclic) {
+        cyclic.push_back(ref);
+      }
+    }
+    std::stable_sort(cyclic.begin(), cyclic.end(), [&](JobRef a, JobRef b) {
+      return timing.queues[a.queue].jobs[a.job].period < timing.queues[b.queue].jobs[b.job].period;
+    });
+    report.cyclic.push_back(std::move(cyclic));
   }
-  return stalls;
+  return report;
 }
 
 }  // namespace greymet::timing

@@ -116,7 +116,7 @@ TEST_CASE("T04: one silent slave, and what would cure it") {
   CHECK(
       findings_of_rule("T04", plan) ==
       Words{"warning line north: if gauge is silent it stalls the others for 1013.177 ms again and "
-            "again (1 transaction, 2 x 500ms each): b, every 1s, must wait | write retries = 0, "
+            "again (1 transaction, 2 x 500ms each): b (every 1s) must wait | write retries = 0, "
             "or timeout = \"490ms\", or park = { after = 3, retry = \"10s\" } (then only the first "
             "stall is long)"});
   // its own suggestions work: 2 x 496.5885 = 993.177
@@ -127,7 +127,7 @@ TEST_CASE("T04: one silent slave, and what would cure it") {
   CHECK(
       findings_of_rule("T04", with_north("park = { after = 3, retry = \"10s\" }\n", plan)) ==
       Words{"note line north: if gauge is silent it stalls the others for 1013.177 ms until it is "
-            "parked after 3 failures (1 transaction, 2 x 500ms each): b, every 1s, must wait | "
+            "parked after 3 failures (1 transaction, 2 x 500ms each): b (every 1s) must wait | "
             "write retries = 0, or timeout = \"490ms\""});
   // with park, but one attempt already takes too long
   const std::string long_timeout =

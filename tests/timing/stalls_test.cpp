@@ -29,7 +29,7 @@ std::string row(const std::string& name, const std::string& slave, const std::st
 // 19200 baud, and the timeout of 500 ms.
 constexpr double attempt_ms = (8 + 3.5) * 11 / 19.2 + 500;
 
-std::vector<Stall> stalls(const std::string& plan) {
+StallReport stalls(const std::string& plan) {
   const auto loaded = test::load(plan, test::base_files());
   return stalls_of(loaded.plan, build_timing_model(loaded.plan));
 }
@@ -46,18 +46,18 @@ TEST_CASE("each transaction to the silent slave costs all its tries once") {
                  row("c", "pump", "every = \"1s\""), row("d", "gauge", "every = \"continuous\""),
                  row("e", "gauge", "every = \"continuous\""), row("f", "gauge", "on = \"start\"")});
   const auto found = stalls(plan);
-  REQUIRE(found.size() == 2);
+  REQUIRE(found.stalls.size() == 2);
   // a, b and one of the continuous ones; what runs once at the start is over
-  CHECK(found[0].failing.size() == 3);
-  CHECK(ms(found[0].first) == Approx(3 * 2 * attempt_ms));
-  CHECK(found[0].steady == found[0].first);
-  CHECK(found[0].others.size() == 1);
-  CHECK(ms(found[1].first) == Approx(2 * attempt_ms));
-  CHECK(found[1].others.size() == 2);
+  CHECK(found.stalls[0].failing.size() == 3);
+  CHECK(ms(found.stalls[0].first) == Approx(3 * 2 * attempt_ms));
+  CHECK(found.stalls[0].steady == found.stalls[0].first);
+  CHECK(found.cyclic.at(found.stalls[0].pool).size() == 3);
+  CHECK(ms(found.stalls[1].first) == Approx(2 * attempt_ms));
+  CHECK(found.stalls[1].pool == found.stalls[0].pool);
   const auto parked = stalls(replaced(plan, "format = \"8E1\"\n",
                                       "format = \"8E1\"\npark = { after = 2, retry = \"9s\" }\n"));
-  CHECK(ms(parked[0].first) == Approx(2 * 2 * attempt_ms));
-  CHECK(ms(parked[0].steady) == Approx(attempt_ms));
+  CHECK(ms(parked.stalls[0].first) == Approx(2 * 2 * attempt_ms));
+  CHECK(ms(parked.stalls[0].steady) == Approx(attempt_ms));
 }
 
 TEST_CASE("several requests under way leave room for others") {

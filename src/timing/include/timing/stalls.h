@@ -44,12 +44,16 @@ struct Stall {
   std::int64_t places = 1;  // requests under way
   Duration first{};
   Duration steady{};
-  std::vector<JobRef> others;  // cyclic jobs of other slaves that wait for the same
+  std::size_t pool = 0;  // into StallReport::cyclic
 };
 
-// One entry for each slave and line that has recurring transactions, in the order of the queues.
-[[nodiscard]] std::vector<Stall> stalls_of(const model::ResolvedPlan& resolved,
-                                           const TimingModel& timing);
+// All that can stall. Jobs that wait for the same thing share a pool.
+struct StallReport {
+  std::vector<Stall> stalls;  // one for each slave and pool, in the order of the queues
+  std::vector<std::vector<JobRef>> cyclic;  // per pool: its cyclic jobs, the quickest first
+};
+
+[[nodiscard]] StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing);
 
 // The stalls of `failing` for these settings, as in the header.
 [[nodiscard]] Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
