@@ -151,10 +151,22 @@ class MemoryRules {
     }
   }
 
+  // The free stretches of a store, found once.
+  const std::vector<BitRange>& free_of(std::size_t c, std::size_t store) {
+    const auto [at, is_new] = free_.try_emplace({c, store});
+    if (is_new) {
+      const model::MemoryArea& area = plan_.plan.controllers[c].memory[store];
+      const std::uint64_t unit = area.kind == model::MemoryKind::word ? model::bits_per_word : 1;
+      at->second = free_ranges(all_[c], store, static_cast<std::uint64_t>(area.count) * unit);
+    }
+    return at->second;
+  }
+
   // "write into = "%MW120", which is free"
   [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
-                                      std::string_view key) const {
-    const auto free = first_free(plan_, c, all_[c], wanted.area, wanted.count);
+                                      std::string_view key) {
+    const auto free =
+        first_free(plan_, c, free_of(c, wanted.bits.store), wanted.area, wanted.count);
     if (!free) return "no range of this length is free; enlarge the area";
     return fmt::format("write {} = \"{}\", which is free", key,
                        plan_.layouts[c].name_of(free->area, free->number));
@@ -193,7 +205,7 @@ class MemoryRules {
   }
 
   // A free bit or word of the area that the status names.
-  [[nodiscard]] std::string free_status_text(std::size_t c, const Use& status) const {
+  [[nodiscard]] std::string free_status_text(std::size_t c, const Use& status) {
     for (const model::Status& each : plan_.transactions[status.owner].status) {
       if (each.kind != status.status_kind || each.range.bit) continue;
       return free_text(c, each.range, each.kind);
@@ -244,6 +256,7 @@ class MemoryRules {
   std::vector<std::vector<Use>> uses_;       // per controller: those the rules judge
   const std::vector<std::vector<Use>> all_;  // all of them: what is not free
   std::map<std::size_t, std::vector<std::pair<Use, Use>>> on_source_;
+  std::map<std::pair<std::size_t, std::size_t>, std::vector<BitRange>> free_;  // controller, store
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <array>
 #include <map>
+#include <set>
 
 #include "checks/rules.h"
 #include "rule_text.h"
@@ -125,6 +126,13 @@ void check_slave_settings(const model::ResolvedPlan& in, std::size_t index, Find
 
 void check_units(const Line& line, const std::vector<Station>& stations, Findings& out) {
   std::map<std::int64_t, const Station*> by_unit;
+  std::set<std::int64_t> taken;
+  for (const Station& station : stations) taken.insert(station.unit);
+  std::int64_t free_unit = 1;
+  while (taken.contains(free_unit)) ++free_unit;
+  const std::string free_text = free_unit <= highest_unit
+                                    ? fmt::format("{} is the lowest free one", free_unit)
+                                    : std::string("none is free on this line");
   for (const Station& station : stations) {
     if (station.unit < 0 || station.unit > highest_unit) {
       report(out, RuleCode::S03, Severity::error, station.unit_place, station.subject,
@@ -138,16 +146,11 @@ void check_units(const Line& line, const std::vector<Station>& stations, Finding
     if (is_new) continue;
     const Station& first = *at->second;
     const bool master = station.is_master || first.is_master;
-    std::int64_t free_unit = 1;
-    while (std::any_of(stations.begin(), stations.end(),
-                       [free_unit](const Station& s) { return s.unit == free_unit; })) {
-      ++free_unit;
-    }
     report(out, master ? RuleCode::S04 : RuleCode::S02, Severity::error, station.unit_place,
            station.subject,
            fmt::format("unit {} on line {} is also that of {}{}", station.unit, line.name,
                        first.subject, master ? ", and one of them is the line's master" : ""),
-           fmt::format("give one of them another unit; {} is the lowest free one", free_unit),
+           fmt::format("give one of them another unit; {}", free_text),
            {{first.unit_place, "the other one is here"}});
   }
 }

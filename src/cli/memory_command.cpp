@@ -15,7 +15,7 @@ std::string list_text(std::string_view head, const std::vector<std::string>& ite
   if (items.empty()) return {};
   constexpr std::size_t indent = 4;
   const std::string all = fmt::format("{}: {}", head, fmt::join(items, ", "));
-  return "    " + folded(printable(all), indent, indent, width) + "\n";
+  return fmt::format("    {}\n", folded(printable(all), indent, indent, width));
 }
 
 std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
@@ -111,10 +111,12 @@ std::string report_text(const model::ResolvedPlan& plan, const model::MemoryRepo
                         const Terminal& terminal) {
   std::string text;
   for (const model::ControllerMemory& memory : report.controllers) {
-    text += (text.empty() ? "" : "\n") + controller_text(plan, memory, terminal);
+    if (!text.empty()) text += '\n';
+    text += controller_text(plan, memory, terminal);
   }
   for (const model::SlaveMemory& memory : report.slaves) {
-    text += (text.empty() ? "" : "\n") + slave_text(plan, memory, terminal);
+    if (!text.empty()) text += '\n';
+    text += slave_text(plan, memory, terminal);
   }
   return text;
 }

@@ -151,7 +151,7 @@ std::vector<BitRange> free_ranges(const std::vector<MemoryUse>& uses, std::size_
 }
 
 std::optional<MemoryRange> first_free(const ResolvedPlan& resolved, std::size_t controller,
-                                      const std::vector<MemoryUse>& uses, std::size_t area,
+                                      const std::vector<BitRange>& free, std::size_t area,
                                       std::int64_t count) {
   const MemoryLayout& layout = resolved.layouts[controller];
   const Controller& declared = resolved.plan.controllers[controller];
@@ -161,7 +161,7 @@ std::optional<MemoryRange> first_free(const ResolvedPlan& resolved, std::size_t 
   const bool words = in.kind == MemoryKind::word;
   const bool even = words && declared.model && value_or(declared.model->align32, false);
   const std::size_t store = whole->bits.store;
-  for (const BitRange& gap : free_ranges(uses, store, whole->bits.end)) {
+  for (const BitRange& gap : free) {
     if (!words && store != area) {
       // the first number whose bit lies in the gap: bit n is bit (n mod width) of word (n div
       // width)
