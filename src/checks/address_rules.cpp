@@ -1,4 +1,4 @@
-// Family F, second half: blocks against the slave's map (F09 to F13), and M09.
+// Family F, second half: blocks against the slave's map (F09 to F13), and texts cut (D04).
 #include <algorithm>
 #include <iterator>
 #include <map>
@@ -7,12 +7,15 @@
 
 #include "block_split.h"
 #include "checks/rules.h"
+#include "mapped_blocks.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
 
 using internal::amount_text;
 using internal::at_text;
+using internal::cut_points;
+using internal::MappedBlock;
 using internal::range_text;
 using internal::report;
 using internal::split_text;
@@ -32,16 +35,6 @@ using model::value_or;
 
 namespace {
 
-// A block that can be held against a map.
-struct MappedBlock {
-  std::size_t transaction = 0;
-  bool is_read = true;
-  const DeviceBlock* block = nullptr;
-  const RegisterMap* map = nullptr;
-  const model::Slave* slave = nullptr;
-  std::size_t slave_index = 0;
-};
-
 // How serious an unlisted register is; nothing if the map does not claim to be complete.
 std::optional<Severity> severity_of_hole(const model::Slave& slave) {
   const Holes holes = value_or(slave.holes, Holes::unknown);
@@ -56,49 +49,6 @@ bool map_is_complete(const model::Slave& slave) {
          value_or(slave.holes, Holes::unknown) == Holes::refuse;
 }
 
-// Values of several registers that stick out of the block at its edges.
-std::vector<const Point*> cut_points(const MappedBlock& b) {
-  std::vector<const Point*> cut;
-  const Extent block = b.block->extent();
-  for (const Extent edge :
-       {Extent{block.first, block.first + 1}, Extent{block.end - 1, block.end}}) {
-    for (const Point* point : b.map->points_touching(b.block->area, edge)) {
-      const Extent value = extent_of(*point);
-      const bool inside = value.first >= block.first && value.end <= block.end;
-      if (!inside && std::find(cut.begin(), cut.end(), point) == cut.end()) cut.push_back(point);
-    }
-  }
-  return cut;
-}
-
-// Registers of one slave and area that anybody reads, as disjoint sorted runs.
-class ReadCoverage {
- public:
-  void add(Extent extent) { extents_.push_back(extent); }
-  void finish() {
-    std::sort(extents_.begin(), extents_.end(),
-              [](const Extent& a, const Extent& b) { return a.first < b.first; });
-    std::vector<Extent> merged;
-    for (const Extent& e : extents_) {
-      if (!merged.empty() && e.first <= merged.back().end) {
-        merged.back().end = std::max(merged.back().end, e.end);
-      } else {
-        merged.push_back(e);
-      }
-    }
-    extents_ = std::move(merged);
-  }
-  [[nodiscard]] bool covers(Extent wanted) const {
-    const auto it =
-        std::upper_bound(extents_.begin(), extents_.end(), wanted.first,
-                         [](std::uint32_t value, const Extent& e) { return value < e.end; });
-    return it != extents_.end() && it->first <= wanted.first && it->end >= wanted.end;
-  }
-
- private:
-  std::vector<Extent> extents_;
-};
-
 // One of the findings F09 to F13 of a block, before it is decided which one stays.
 struct Candidate {
   RuleCode rule;
@@ -110,18 +60,15 @@ struct Candidate {
 
 class AddressRules {
  public:
-  AddressRules(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {
-    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
-      if (!in.range_is_wrong[i]) collect(i);
-    }
-    for (auto& [key, coverage] : read_by_anyone_) coverage.finish();
-    for (auto& [key, coverage] : read_by_one_) coverage.finish();
-  }
+  AddressRules(const RuleInput& in, Findings& out)
+      : plan_(in.plan),
+        out_(out),
+        blocks_(internal::mapped_blocks(in)),
+        torn_(internal::report_torn_values(in.plan, blocks_, out)) {}
 
   void check() {
-    check_torn_values();
     std::map<std::size_t, std::vector<const MappedBlock*>> by_slave;
-    for (const MappedBlock& b : blocks_) by_slave[b.slave_index].push_back(&b);
+    for (const MappedBlock& b : blocks_.blocks) by_slave[b.slave_index].push_back(&b);
     for (const auto& [slave, blocks] : by_slave) {
       // Blocks named by their points cannot be off; the others may share one cause.
       std::vector<const MappedBlock*> numbered;
@@ -136,86 +83,8 @@ class AddressRules {
   }
 
  private:
-  void collect(std::size_t index) {
-    const ResolvedTransaction& t = plan_.transactions[index];
-    if (!t.target || t.target->is_peer) return;
-    const RegisterMap* map = plan_.map_of(*t.target);
-    for (const bool is_read : {true, false}) {
-      const auto& block = is_read ? t.read : t.write;
-      if (!block) continue;
-      if (is_read) {
-        read_by_anyone_[{t.target->index, block->area}].add(block->extent());
-        if (t.controller) {
-          read_by_one_[{t.target->index, block->area, *t.controller}].add(block->extent());
-        }
-      }
-      if (map == nullptr || map->points().empty()) continue;
-      blocks_.push_back(
-          {index, is_read, &*block, map, &plan_.plan.slaves[t.target->index], t.target->index});
-    }
-  }
-
   [[nodiscard]] std::string subject(const MappedBlock& b) const {
-    return subject_of(plan_.declared(plan_.transactions[b.transaction]));
-  }
-  [[nodiscard]] static model::Numbering numbering(const MappedBlock& b) {
-    return value_or(b.slave->numbering, model::Numbering::from_0);
-  }
-
-  // One request of this master reads all of the value.
-  [[nodiscard]] bool read_whole(const Point& point, std::size_t controller,
-                                std::size_t slave) const {
-    const Extent value = extent_of(point);
-    return std::any_of(blocks_.begin(), blocks_.end(), [&](const MappedBlock& b) {
-      const Extent block = b.block->extent();
-      return b.is_read && b.slave_index == slave && b.block->area == point.address.area &&
-             plan_.transactions[b.transaction].controller == controller &&
-             block.first <= value.first && value.end <= block.end;
-    });
-  }
-
-  // M09: parts of one value fetched by two requests of one master. Remembers them, so that F12
-  // does not report the same cut again.
-  void check_torn_values() {
-    std::map<std::tuple<const Point*, std::size_t, std::size_t>, std::vector<const MappedBlock*>>
-        parts;
-    for (const MappedBlock& b : blocks_) {
-      const auto& controller = plan_.transactions[b.transaction].controller;
-      if (!b.is_read || !controller) continue;
-      for (const Point* point : cut_points(b))
-        parts[{point, *controller, b.slave_index}].push_back(&b);
-    }
-    for (const auto& [key, blocks] : parts) {
-      const auto& [point, controller, slave] = key;
-      if (blocks.size() < 2) continue;
-      const auto coverage = read_by_one_.find({slave, point->address.area, controller});
-      if (coverage == read_by_one_.end() || !coverage->second.covers(extent_of(*point))) continue;
-      if (read_whole(*point, controller, slave)) continue;  // then only the cuts are wrong
-      for (const MappedBlock* b : blocks) torn_.insert({b->transaction, point});
-      const MappedBlock& second = *blocks.back();
-      report(out_, RuleCode::M09, Severity::warning, second.block->at_place, subject(second),
-             fmt::format("'{}' ({}) is fetched in two parts, by this and by {}: between the two it "
-                         "may change",
-                         point->name, range_text(point->address.area, extent_of(*point)),
-                         subject(*blocks.front())),
-             whole_read_text(*blocks.front(), second, extent_of(*point)),
-             {{blocks.front()->block->at_place, "the other part is read here"}});
-    }
-  }
-
-  // How the two blocks are written when the lower one reads all of the value.
-  [[nodiscard]] std::string whole_read_text(const MappedBlock& a, const MappedBlock& b,
-                                            const Extent& value) const {
-    const bool in_order = a.block->offset <= b.block->offset;
-    const MappedBlock& lower = in_order ? a : b;
-    const MappedBlock& upper = in_order ? b : a;
-    std::string text =
-        fmt::format("write count = {} at {}", value.end - lower.block->offset, subject(lower));
-    const std::uint32_t end = upper.block->extent().end;
-    if (end <= value.end) return text + fmt::format("; {} is then not needed", subject(upper));
-    return text + fmt::format(", and at = {}, count = {} at {}",
-                              at_text(*upper.block, value.end, numbering(upper)), end - value.end,
-                              subject(upper));
+    return internal::subject_of_block(plan_, b);
   }
 
   // F10: the shift by which the block would fit the map exactly, if as written it does not.
@@ -326,7 +195,8 @@ class AddressRules {
     }
     const auto hex = model::parse_plain_number("0x" + digits);
     if (!map_is_complete(*b.slave) || !hex || block.written < 10) return std::nullopt;
-    const std::int64_t offset = hex->value - (numbering(b) == model::Numbering::from_1 ? 1 : 0);
+    const std::int64_t offset =
+        hex->value - (internal::numbering_of(b) == model::Numbering::from_1 ? 1 : 0);
     if (offset < 0 || offset >= model::addresses_per_area ||
         !b.map->point_starts_at(block.area, static_cast<std::uint32_t>(offset))) {
       return std::nullopt;
@@ -346,7 +216,7 @@ class AddressRules {
         fmt::format("looks off by one: {} does not fit {}, {} starts and ends exactly on points",
                     range_text(block.area, block.extent()), b.map->file(),
                     range_text(block.area, {first, first + block.quantity})),
-        fmt::format("write at = {}", at_text(block, first, numbering(b))),
+        fmt::format("write at = {}", at_text(block, first, internal::numbering_of(b))),
         {}};
   }
 
@@ -366,7 +236,7 @@ class AddressRules {
                : fmt::format("'{}' ({}, {}) is cut in two at the edge of {}", point->name,
                              to_text(point->type), range_text(point->address.area, value),
                              range_text(block.area, block.extent())),
-          fmt::format("write at = {}, count = {}", at_text(block, first, numbering(b)),
+          fmt::format("write at = {}, count = {}", at_text(block, first, internal::numbering_of(b)),
                       end - first),
           {{point->place, "the value is listed here"}}};
     }
@@ -404,9 +274,8 @@ class AddressRules {
     const bool whole = std::any_of(last.begin(), last.end(), [&](const Point* p) {
       return extent_of(*p) == Extent{e.end, e.end + 1} && p->access != model::Access::write;
     });
-    const auto anyone = read_by_anyone_.find({b.slave_index, block.area});
     const bool read_elsewhere =
-        anyone != read_by_anyone_.end() && anyone->second.covers({e.end, e.end + 1});
+        blocks_.reads_anywhere(b.slave_index, block.area, {e.end, e.end + 1});
     if (!whole || read_elsewhere) return std::nullopt;
     return Candidate{
         RuleCode::F11,
@@ -438,16 +307,14 @@ class AddressRules {
                     more, b.map->file(), behaviour),
         parts.empty() ? std::string("nothing in this range is listed; look the address up again")
                       : fmt::format("{} {}", parts.size() == 1 ? "write" : "split:",
-                                    split_text(block, parts, numbering(b))),
+                                    split_text(block, parts, internal::numbering_of(b))),
         {}};
   }
 
   const ResolvedPlan& plan_;
   Findings& out_;
-  std::vector<MappedBlock> blocks_;
-  std::map<std::pair<std::size_t, Area>, ReadCoverage> read_by_anyone_;
-  std::map<std::tuple<std::size_t, Area, std::size_t>, ReadCoverage> read_by_one_;
-  std::set<std::pair<std::size_t, const Point*>> torn_;
+  internal::MappedBlocks blocks_;
+  internal::TornValues torn_;
 };
 
 }  // namespace

@@ -144,6 +144,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found,
     check_stalls(in, timing, found);
     if (selection.includes(RuleCode::T06)) check_phases(in, timing, found);
     check_heartbeats(in, timing, found);
+    check_watchdogs(in, timing, found);
   }
   silence_consequences(found);
   apply_accepts(resolved.plan, selection, found);

@@ -1,4 +1,4 @@
-// Family H: heartbeats, watchdogs, and what happens to data on loss.
+// Family H, first half: heartbeats between controllers (H01 to H06, H09).
 #include <algorithm>
 #include <map>
 
@@ -43,7 +43,6 @@ class HeartbeatRules {
         continue;
       if (i < timing_.heartbeats.size()) check_heartbeat(declared, timing_.heartbeats[i]);
     }
-    check_watchdogs();
   }
 
  private:
@@ -310,74 +309,6 @@ class HeartbeatRules {
     return found.watch_min && found.watch_max && *found.watch_min <= *found.watch_max;
   }
 
-  // H07
-  void check_watchdogs() {
-    struct Feeding {
-      std::size_t timed = 0;  // transactions to the slave
-      std::optional<Duration> interval;
-      const timing::TransactionReport* by = nullptr;
-    };
-    std::vector<Feeding> feeding(plan_.plan.slaves.size());
-    for (const timing::LineReport& line : timing_.lines) {
-      for (const timing::TransactionReport& report : line.transactions) {
-        const model::ResolvedTransaction& t = plan_.transactions[report.transaction];
-        if (t.target->is_peer) continue;
-        const model::Slave& slave = plan_.plan.slaves[t.target->index];
-        Feeding& fed = feeding[t.target->index];
-        ++fed.timed;
-        const bool feeds =
-            value_or(slave.watchdog_by, model::WatchdogBy::any) == model::WatchdogBy::any ||
-            t.write;
-        if (!feeds || !report.interval_bound) continue;
-        if (!fed.interval || *report.interval_bound < *fed.interval) {
-          fed.interval = report.interval_bound;
-          fed.by = &report;
-        }
-      }
-    }
-    std::vector<std::size_t> meant(plan_.plan.slaves.size(), 0);
-    for (const model::ResolvedTransaction& t : plan_.transactions) {
-      if (t.target && !t.target->is_peer) ++meant[t.target->index];
-    }
-    for (std::size_t s = 0; s < feeding.size(); ++s) {
-      const model::Slave& slave = plan_.plan.slaves[s];
-      if (!slave.watchdog || feeding[s].timed == 0) continue;
-      // those that could not be timed may feed it once they are corrected
-      if (!feeding[s].interval && feeding[s].timed < meant[s]) continue;
-      const Feeding& fed = feeding[s];
-      if (fed.interval && *fed.interval <= slave.watchdog->value) continue;
-      const bool by_writes =
-          value_or(slave.watchdog_by, model::WatchdogBy::any) == model::WatchdogBy::writes;
-      const std::string kind = by_writes ? "writes" : "requests";
-      if (!fed.interval) {
-        report(out_, RuleCode::H07, Severity::error, slave.watchdog->place,
-               fmt::format("slave {}", slave.name),
-               fmt::format("its watchdog of {} is fed by {}, and none comes by the clock",
-                           to_text(slave.watchdog->value), kind),
-               fmt::format("give it a cyclic {} with every = \"{}\" or less",
-                           by_writes ? "write" : "transaction",
-                           to_text(rounded_up(slave.watchdog->value / 3, watch_step))));
-        continue;
-      }
-      const Duration rest = *fed.interval - fed.by->period.value_or(Duration{});
-      const Duration period = rounded_down(slave.watchdog->value - rest, watch_step);
-      report(
-          out_, RuleCode::H07, Severity::error, slave.watchdog->place,
-          fmt::format("slave {}", slave.name),
-          fmt::format("its watchdog runs out after {}, but up to {} may pass between two {} that "
-                      "feed it ({})",
-                      to_text(slave.watchdog->value), in_ms(*fed.interval), kind, fed.by->name),
-          fed.by->period && period > Duration{}
-              ? fmt::format("write every = \"{}\" at {}, or set the watchdog to {} or more",
-                            to_text(period), fed.by->name,
-                            to_text(rounded_up(*fed.interval, milliseconds(100))))
-              : fmt::format("set the watchdog to {} or more",
-                            to_text(rounded_up(*fed.interval, milliseconds(100)))),
-          {{plan_.declared(plan_.transactions[fed.by->transaction]).place,
-            "the quickest of them is here"}});
-    }
-  }
-
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
   Findings& out_;
@@ -387,18 +318,6 @@ class HeartbeatRules {
 
 void check_heartbeats(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
   HeartbeatRules(in, timing, out).check();
-}
-
-// H08
-void check_on_loss(const RuleInput& in, Findings& out) {
-  for (const model::ResolvedTransaction& t : in.plan.transactions) {
-    const model::Transaction& declared = in.plan.declared(t);
-    if (!t.function || !model::reads(*t.function) || declared.on_loss) continue;
-    if (declared.refused.contains("on_loss")) continue;
-    report(out, RuleCode::H08, Severity::warning, declared.place, subject_of(declared),
-           "nothing says what the program does with this data when the slave is lost",
-           "add on_loss = \"hold\", \"zero\", \"alarm\", \"warn\", \"stop\" or \"none\"");
-  }
 }
 
 }  // namespace greymet::checks

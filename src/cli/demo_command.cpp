@@ -1,3 +1,6 @@
+#include <algorithm>
+#include <functional>
+
 #include <fmt/format.h>
 
 #include "cli/commands.h"
@@ -18,6 +21,84 @@ CheckOptions check_of(const std::string& plan) {
   CheckOptions options;
   options.plan = plan;
   return options;
+}
+
+// One step of the demo: what it shows, the command as a user would type it, and how it must end.
+struct Step {
+  std::string title;
+  std::string command;
+  std::function<int(const Terminal&)> run;
+  int expected = exit_fine;
+};
+
+std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
+                           const std::string& results, bool force) {
+  const auto check = [](const std::string& plan) {
+    return [plan](const Terminal& t) { return run_check(check_of(plan), t); };
+  };
+  return {
+      {"1. The plan as somebody typed it on a bad day", fmt::format("check {}", draft),
+       check(draft), exit_findings},
+      {"2. The same plan, corrected", fmt::format("check {}", clean), check(clean)},
+      {"3. Why, and how to do it right", "explain F13",
+       [](const Terminal& t) {
+         ExplainOptions o;
+         o.code = "F13";
+         return run_explain(o, t);
+       }},
+      {"4. What a number in a manual may mean, and which point lies there",
+       fmt::format("address 1011h 44114 --plan {} --slave burner", clean),
+       [clean](const Terminal& t) {
+         AddressOptions o;
+         o.texts = {"1011h", "44114"};
+         o.plan = clean;
+         o.slave = "burner";
+         return run_address(o, t);
+       }},
+      {"5. Two registers that the gauge's own display shows as 17.4",
+       "value CCCD 418B --type f32 --near 17.4",
+       [](const Terminal& t) {
+         ValueOptions o;
+         o.words = {"CCCD", "418B"};
+         o.type = "f32";
+         o.near = "17.4";
+         return run_value(o, t);
+       }},
+      {"6. A request and its reply, byte by byte", fmt::format("frame {} burner-release", clean),
+       [clean](const Terminal& t) {
+         FrameOptions o;
+         o.plan = clean;
+         o.name = "burner-release";
+         return run_frame(o, t);
+       }},
+      {"7. What lies where in the load-out controller",
+       fmt::format("memory {} loadout -o {}", clean, results),
+       [clean, results, force](const Terminal& t) {
+         MemoryOptions o;
+         o.plan = clean;
+         o.name = "loadout";
+         o.out = results;
+         o.force = force;
+         return run_memory(o, t);
+       }},
+      {"8. Does it fit? Every line and connection, bounds beside simulation",
+       fmt::format("timing {} -o {}", clean, results),
+       [clean, results, force](const Terminal& t) {
+         TimingOptions o;
+         o.plan = clean;
+         o.out = results;
+         o.force = force;
+         return run_timing(o, t);
+       }},
+      {"9. The exchange for download", fmt::format("export {} -o {}", clean, results),
+       [clean, results, force](const Terminal& t) {
+         ExportOptions o;
+         o.plan = clean;
+         o.out = results;
+         o.force = force;
+         return run_export(o, t);
+       }},
+  };
 }
 
 }  // namespace
@@ -42,64 +123,16 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
   terminal.out << fmt::format("A maltings in {}: {} files, the plan is maltings.toml.\n", dir,
                               embedded_examples().size());
 
-  announce(terminal, "1. The plan as somebody typed it on a bad day",
-           fmt::format("check {}", draft));
-  const int draft_status = run_check(check_of(draft), terminal);
-  announce(terminal, "2. The same plan, corrected", fmt::format("check {}", clean));
-  const int clean_status = run_check(check_of(clean), terminal);
-  announce(terminal, "3. Why, and how to do it right", "explain F13");
-  ExplainOptions explained;
-  explained.code = "F13";
-  const int explain_status = run_explain(explained, terminal);
-  announce(terminal, "4. What a number in a manual may mean, and which point lies there",
-           fmt::format("address 1011h 44114 --plan {} --slave burner", clean));
-  AddressOptions address;
-  address.texts = {"1011h", "44114"};
-  address.plan = clean;
-  address.slave = "burner";
-  const int address_status = run_address(address, terminal);
-  announce(terminal, "5. Two registers that the gauge's own display shows as 17.4",
-           "value CCCD 418B --type f32 --near 17.4");
-  ValueOptions value;
-  value.words = {"CCCD", "418B"};
-  value.type = "f32";
-  value.near = "17.4";
-  const int value_status = run_value(value, terminal);
-  announce(terminal, "6. A request and its reply, byte by byte",
-           fmt::format("frame {} burner-release", clean));
-  FrameOptions frame;
-  frame.plan = clean;
-  frame.name = "burner-release";
-  const int frame_status = run_frame(frame, terminal);
-  announce(terminal, "7. What lies where in the load-out controller",
-           fmt::format("memory {} loadout -o {}", clean, results));
-  MemoryOptions memory;
-  memory.plan = clean;
-  memory.name = "loadout";
-  memory.out = results;
-  memory.force = options.force;
-  const int memory_status = run_memory(memory, terminal);
-  announce(terminal, "8. Does it fit? Every line and connection, bounds beside simulation",
-           fmt::format("timing {} -o {}", clean, results));
-  TimingOptions timing;
-  timing.plan = clean;
-  timing.out = results;
-  timing.force = options.force;
-  const int timing_status = run_timing(timing, terminal);
-  announce(terminal, "9. The exchange for download",
-           fmt::format("export {} -o {}", clean, results));
-  ExportOptions exported;
-  exported.plan = clean;
-  exported.out = results;
-  exported.force = options.force;
-  const int export_status = run_export(exported, terminal);
+  int worst = exit_fine;
+  for (const Step& step : steps_of(clean, draft, results, options.force)) {
+    announce(terminal, step.title, step.command);
+    const int status = step.run(terminal);
+    // a step that does not end as it should means that the demo does not show what it says
+    if (status != step.expected) worst = std::max({worst, status, int{exit_findings}});
+  }
   terminal.out << fmt::format("\nResults and figures are in {}. Now edit {} and check it again.\n",
                               results, draft);
-  // The draft must fail and all else succeed, or the demo does not show what it says.
-  if (draft_status != exit_findings)
-    return draft_status == exit_fine ? exit_findings : draft_status;
-  return std::max({clean_status, explain_status, address_status, value_status, frame_status,
-                   memory_status, timing_status, export_status});
+  return worst;
 }
 
 }  // namespace greymet::cli

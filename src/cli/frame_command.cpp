@@ -108,6 +108,50 @@ std::string problem_text(const files::FrameAnswer& answer, const modbus::Bytes& 
   return text;
 }
 
+// The bytes as request, as reply, or as both where both fit. Where neither does, as what breaks
+// less; as both if that does not tell. `as` picks one.
+files::FrameAnswer decoded(const modbus::Bytes& bytes, Framing framing, std::string_view as) {
+  files::FrameAnswer answer;
+  answer.framing = framing;
+  auto request = modbus::dissect(bytes, framing, Direction::request);
+  auto reply = modbus::dissect(bytes, framing, Direction::reply);
+  const auto wrong_fields = [](const modbus::Dissection& d) {
+    // a checksum or a length of the frame is wrong either way
+    return std::count_if(d.fields.begin(), d.fields.end(), [](const auto& f) {
+      return f.wrong && f.name != "CRC" && f.name != "LRC" && f.name != "length";
+    });
+  };
+  const auto fits = [&](const modbus::Dissection& own, const modbus::Dissection& other) {
+    if (!own.problem) return true;
+    return other.problem.has_value() && wrong_fields(own) <= wrong_fields(other);
+  };
+  const bool as_request = as == "request" || (as.empty() && fits(request, reply));
+  const bool as_reply = as == "reply" || (as.empty() && fits(reply, request));
+  if (as_request) {
+    answer.request = bytes;
+    answer.request_fields = std::move(request);
+  }
+  if (as_reply) {
+    answer.reply = bytes;
+    answer.reply_fields = std::move(reply);
+  }
+  return answer;
+}
+
+void print_decoded(const files::FrameAnswer& answer, const modbus::Bytes& bytes,
+                   const Terminal& terminal) {
+  const Framing framing = answer.framing;
+  if (!answer.request.empty()) {
+    terminal.out << part_text("as a request", bytes, answer.request_fields, framing, terminal)
+                 << problem_text(answer, bytes, answer.request_fields, Direction::request);
+  }
+  if (!answer.reply.empty()) {
+    terminal.out << (answer.request.empty() ? "" : "\n")
+                 << part_text("as a reply", bytes, answer.reply_fields, framing, terminal)
+                 << problem_text(answer, bytes, answer.reply_fields, Direction::reply);
+  }
+}
+
 int decode(const FrameOptions& options, const Terminal& terminal) {
   const auto framing = framing_named(options.mode);
   if (!framing) {
@@ -130,48 +174,13 @@ int decode(const FrameOptions& options, const Terminal& terminal) {
                               "C5 CD",
                               bytes->size()));
   }
-  files::FrameAnswer answer;
-  answer.framing = *framing;
-  auto request = modbus::dissect(*bytes, *framing, Direction::request);
-  auto reply = modbus::dissect(*bytes, *framing, Direction::reply);
-  const auto wrong_fields = [](const modbus::Dissection& d) {
-    // a checksum or a length of the frame is wrong either way
-    return std::count_if(d.fields.begin(), d.fields.end(), [](const auto& f) {
-      return f.wrong && f.name != "CRC" && f.name != "LRC" && f.name != "length";
-    });
-  };
-  // both where both fit; where neither does, what breaks less; both if that does not tell
-  const bool neither = request.problem && reply.problem;
-  const bool as_request =
-      options.as == "request" ||
-      (options.as.empty() &&
-       (!request.problem || (neither && wrong_fields(request) <= wrong_fields(reply))));
-  const bool as_reply =
-      options.as == "reply" ||
-      (options.as.empty() &&
-       (!reply.problem || (neither && wrong_fields(reply) <= wrong_fields(request))));
-  if (as_request) {
-    answer.request = *bytes;
-    answer.request_fields = std::move(request);
-  }
-  if (as_reply) {
-    answer.reply = *bytes;
-    answer.reply_fields = std::move(reply);
-  }
-  const bool good =
-      (as_request && !answer.request_fields.problem) || (as_reply && !answer.reply_fields.problem);
+  const files::FrameAnswer answer = decoded(*bytes, *framing, options.as);
+  const bool good = (!answer.request.empty() && !answer.request_fields.problem) ||
+                    (!answer.reply.empty() && !answer.reply_fields.problem);
   if (options.format == "json") {
     terminal.out << files::frames_json({answer}, true);
-    return good ? exit_fine : exit_findings;
-  }
-  if (as_request) {
-    terminal.out << part_text("as a request", *bytes, answer.request_fields, *framing, terminal)
-                 << problem_text(answer, *bytes, answer.request_fields, Direction::request);
-  }
-  if (as_reply) {
-    terminal.out << (as_request ? "\n" : "")
-                 << part_text("as a reply", *bytes, answer.reply_fields, *framing, terminal)
-                 << problem_text(answer, *bytes, answer.reply_fields, Direction::reply);
+  } else {
+    print_decoded(answer, *bytes, terminal);
   }
   return good ? exit_fine : exit_findings;
 }

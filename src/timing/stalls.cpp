@@ -22,13 +22,18 @@ FailingJob failing_job(JobRef ref, const Job& job) {
 // Everything that waits for one thing: a serial line (also behind a gateway), a connection, or all
 // connections of a controller that has one request under way at a time.
 using PoolKey = std::tuple<int, std::size_t>;
+constexpr int line_pool = 0;
+constexpr int connection_pool = 1;
+constexpr int controller_pool = 2;
 
 PoolKey pool_of(const TimingModel& timing, std::size_t index) {
   const Queue& queue = timing.queues[index];
   const auto& limit = timing.in_flight_limit[queue.controller];
-  if (queue.kind != QueueKind::serial && limit && *limit == 1) return {2, queue.controller};
-  if (queue.line) return {0, *queue.line};
-  return {1, index};
+  if (queue.kind != QueueKind::serial && limit && *limit == 1) {
+    return {controller_pool, queue.controller};
+  }
+  if (queue.line) return {line_pool, *queue.line};
+  return {connection_pool, index};
 }
 
 struct Pool {
@@ -50,6 +55,48 @@ void keep_one_continuous(const TimingModel& timing, std::vector<FailingJob>& fai
   std::erase_if(failing, [&](const FailingJob& f) {
     return continuous(f) && (f.job.queue != kept.queue || f.job.job != kept.job);
   });
+}
+
+// Jobs that fail while their slave is silent, slave by slave in list order.
+std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing_jobs(
+    const TimingModel& timing, const Pool& pool) {
+  std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing;
+  std::map<model::Target, std::size_t> index;
+  for (const auto& [target, ref] : pool.jobs) {
+    const Job& job = timing.queues[ref.queue].jobs[ref.job];
+    // once-at-start jobs are over, and those on return wait for an answer
+    if (job.times.broadcast || job.kind == model::TriggerKind::on_start ||
+        job.kind == model::TriggerKind::on_return) {
+      continue;
+    }
+    const auto [at, is_new] = index.try_emplace(target, failing.size());
+    if (is_new) failing.emplace_back(target, std::vector<FailingJob>{});
+    failing[at->second].second.push_back(failing_job(ref, job));
+  }
+  return failing;
+}
+
+// The cyclic jobs of a pool, the quickest first.
+std::vector<JobRef> cyclic_by_period(const TimingModel& timing, const Pool& pool) {
+  const auto job_at = [&](JobRef ref) -> const Job& {
+    return timing.queues[ref.queue].jobs[ref.job];
+  };
+  std::vector<JobRef> cyclic;
+  for (const auto& each : pool.jobs) {
+    if (job_at(each.second).kind == model::TriggerKind::cyclic) cyclic.push_back(each.second);
+  }
+  std::stable_sort(cyclic.begin(), cyclic.end(),
+                   [&](JobRef a, JobRef b) { return job_at(a).period < job_at(b).period; });
+  return cyclic;
+}
+
+void fill_lengths(Stall& stall) {
+  stall.first = stall_of(stall.failing, stall.places,
+                         stall.park ? std::optional(stall.park->after) : std::nullopt);
+  stall.steady = stall.first;
+  if (!stall.park) return;
+  stall.steady = {};
+  for (const FailingJob& f : stall.failing) stall.steady = std::max(stall.steady, f.one_try());
 }
 
 }  // namespace
@@ -75,7 +122,7 @@ StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& ti
     const auto [at, is_new] = pools.try_emplace(key);
     if (is_new) order.push_back(key);
     Pool& pool = at->second;
-    if (std::get<0>(key) == 1) pool.places = timing.queues[q].in_flight;
+    if (std::get<0>(key) == connection_pool) pool.places = timing.queues[q].in_flight;
     for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
       const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
       pool.jobs.push_back({*t.target, {q, j}});
@@ -84,48 +131,17 @@ StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& ti
   StallReport report;
   for (const PoolKey& key : order) {
     const Pool& pool = pools[key];
-    std::map<model::Target, std::vector<FailingJob>> by_target;
-    std::vector<model::Target> targets;
-    for (const auto& [target, ref] : pool.jobs) {
-      const Job& job = timing.queues[ref.queue].jobs[ref.job];
-      // once-at-start jobs are over, and those on return wait for an answer
-      if (job.times.broadcast || job.kind == model::TriggerKind::on_start ||
-          job.kind == model::TriggerKind::on_return) {
-        continue;
-      }
-      auto& failing = by_target[target];
-      if (failing.empty()) targets.push_back(target);
-      failing.push_back(failing_job(ref, job));
-    }
-    for (const model::Target& target : targets) {
-      Stall stall{target, std::move(by_target[target]), {}, pool.places, {}, {}, 0};
+    for (auto& [target, failing] : failing_jobs(timing, pool)) {
+      Stall stall{target, std::move(failing), {}, pool.places, {}, {}, report.cyclic.size()};
       keep_one_continuous(timing, stall.failing);
-      if (std::get<0>(key) == 0) {
+      if (std::get<0>(key) == line_pool) {
         const auto& park = resolved.plan.lines[std::get<1>(key)].park;
         if (park) stall.park = park->value;
       }
-      stall.first = stall_of(stall.failing, stall.places,
-                             stall.park ? std::optional(stall.park->after) : std::nullopt);
-      stall.steady = stall.first;
-      if (stall.park) {
-        stall.steady = {};
-        for (const FailingJob& f : stall.failing) {
-          stall.steady = std::max(stall.steady, f.one_try());
-        }
-      }
-      stall.pool = report.cyclic.size();
+      fill_lengths(stall);
       report.stalls.push_back(std::move(stall));
     }
-    std::vector<JobRef> cyclic;
-    for (const auto& [target, ref] : pool.jobs) {
-      if (timing.queues[ref.queue].jobs[ref.job].kind == model::TriggerKind::cyclic) {
-        cyclic.push_back(ref);
-      }
-    }
-    std::stable_sort(cyclic.begin(), cyclic.end(), [&](JobRef a, JobRef b) {
-      return timing.queues[a.queue].jobs[a.job].period < timing.queues[b.queue].jobs[b.job].period;
-    });
-    report.cyclic.push_back(std::move(cyclic));
+    report.cyclic.push_back(cyclic_by_period(timing, pool));
   }
   return report;
 }

@@ -38,6 +38,8 @@ void check_stalls(const RuleInput& in, const timing::TimingReport& timing,
 void check_phases(const RuleInput& in, const timing::TimingReport& timing,
                   model::Findings& out);  // T06
 void check_heartbeats(const RuleInput& in, const timing::TimingReport& timing,
-                      model::Findings& out);  // H01 to H07, H09
+                      model::Findings& out);  // H01 to H06, H09
+void check_watchdogs(const RuleInput& in, const timing::TimingReport& timing,
+                     model::Findings& out);  // H07
 
 }  // namespace greymet::checks

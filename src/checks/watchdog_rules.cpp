@@ -1,0 +1,121 @@
+// Family H, second half: slaves' own watchdogs (H07), and what happens to data on loss (H08).
+#include <algorithm>
+
+#include "checks/rules.h"
+#include "rule_text.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using internal::rounded_down;
+using internal::rounded_up;
+using model::Duration;
+using model::Findings;
+using model::in_ms;
+using model::RuleCode;
+using model::Severity;
+using model::to_text;
+using model::value_or;
+using std::chrono::milliseconds;
+
+namespace {
+
+constexpr Duration step = milliseconds(10);
+
+// What feeds a slave's watchdog.
+struct Feeding {
+  std::size_t meant = 0;             // transactions to the slave
+  std::size_t timed = 0;             // of them those that could be timed
+  std::optional<Duration> interval;  // the least of those that feed it
+  const timing::TransactionReport* by = nullptr;
+};
+
+bool fed_by_writes(const model::Slave& slave) {
+  return value_or(slave.watchdog_by, model::WatchdogBy::any) == model::WatchdogBy::writes;
+}
+
+std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
+                                 const timing::TimingReport& timing) {
+  std::vector<Feeding> feeding(plan.plan.slaves.size());
+  for (const model::ResolvedTransaction& t : plan.transactions) {
+    if (t.target && !t.target->is_peer) ++feeding[t.target->index].meant;
+  }
+  for (const timing::LineReport& line : timing.lines) {
+    for (const timing::TransactionReport& report : line.transactions) {
+      const model::ResolvedTransaction& t = plan.transactions[report.transaction];
+      if (t.target->is_peer) continue;
+      Feeding& fed = feeding[t.target->index];
+      ++fed.timed;
+      if (fed_by_writes(plan.plan.slaves[t.target->index]) && !t.write) continue;
+      if (!report.interval_bound) continue;
+      if (!fed.interval || *report.interval_bound < *fed.interval) {
+        fed.interval = report.interval_bound;
+        fed.by = &report;
+      }
+    }
+  }
+  return feeding;
+}
+
+void report_unfed(const model::Slave& slave, Findings& out) {
+  const bool writes = fed_by_writes(slave);
+  report(out, RuleCode::H07, Severity::error, slave.watchdog->place,
+         fmt::format("slave {}", slave.name),
+         fmt::format("its watchdog of {} is fed by {}, and none comes by the clock",
+                     to_text(slave.watchdog->value), writes ? "writes" : "requests"),
+         fmt::format("give it a cyclic {} with every = \"{}\" or less",
+                     writes ? "write" : "transaction",
+                     to_text(rounded_up(slave.watchdog->value / 3, step))));
+}
+
+void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, const Feeding& fed,
+                    Findings& out) {
+  const Duration rest = *fed.interval - fed.by->period.value_or(Duration{});
+  const Duration period = rounded_down(slave.watchdog->value - rest, step);
+  const std::string longer = to_text(rounded_up(*fed.interval, milliseconds(100)));
+  report(
+      out, RuleCode::H07, Severity::error, slave.watchdog->place,
+      fmt::format("slave {}", slave.name),
+      fmt::format("its watchdog runs out after {}, but up to {} may pass between two {} that feed "
+                  "it ({})",
+                  to_text(slave.watchdog->value), in_ms(*fed.interval),
+                  fed_by_writes(slave) ? "writes" : "requests", fed.by->name),
+      fed.by->period && period > Duration{}
+          ? fmt::format("write every = \"{}\" at {}, or set the watchdog to {} or more",
+                        to_text(period), fed.by->name, longer)
+          : fmt::format("set the watchdog to {} or more", longer),
+      {{plan.declared(plan.transactions[fed.by->transaction]).place,
+        "the quickest of them is here"}});
+}
+
+}  // namespace
+
+// H07
+void check_watchdogs(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+  const auto feeding = feedings_of(in.plan, timing);
+  for (std::size_t s = 0; s < feeding.size(); ++s) {
+    const model::Slave& slave = in.plan.plan.slaves[s];
+    const Feeding& fed = feeding[s];
+    if (!slave.watchdog || fed.timed == 0) continue;
+    if (!fed.interval) {
+      // those that could not be timed may feed it once they are corrected
+      if (fed.timed == fed.meant) report_unfed(slave, out);
+    } else if (*fed.interval > slave.watchdog->value) {
+      report_starved(in.plan, slave, fed, out);
+    }
+  }
+}
+
+// H08
+void check_on_loss(const RuleInput& in, Findings& out) {
+  for (const model::ResolvedTransaction& t : in.plan.transactions) {
+    const model::Transaction& declared = in.plan.declared(t);
+    if (!t.function || !model::reads(*t.function) || declared.on_loss) continue;
+    if (declared.refused.contains("on_loss")) continue;
+    report(out, RuleCode::H08, Severity::warning, declared.place, subject_of(declared),
+           "nothing says what the program does with this data when the slave is lost",
+           "add on_loss = \"hold\", \"zero\", \"alarm\", \"warn\", \"stop\" or \"none\"");
+  }
+}
+
+}  // namespace greymet::checks
