@@ -2,8 +2,6 @@
 #include <algorithm>
 #include <iterator>
 #include <map>
-#include <set>
-#include <tuple>
 
 #include "block_split.h"
 #include "checks/rules.h"
@@ -26,9 +24,7 @@ using model::Findings;
 using model::Holes;
 using model::MapCovers;
 using model::Point;
-using model::RegisterMap;
 using model::ResolvedPlan;
-using model::ResolvedTransaction;
 using model::RuleCode;
 using model::Severity;
 using model::value_or;
