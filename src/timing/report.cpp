@@ -1,8 +1,11 @@
 #include "timing/report.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "timing/bounds.h"
+#include "timing/phased_bounds.h"
 
 namespace greymet::timing {
 
@@ -27,16 +30,9 @@ std::string describe(const ResolvedPlan& resolved, const Queue& queue) {
 // moved to the next scan boundary. Each end grows with every earlier duration, so longest
 // durations give the longest responses; and a shorter duration cannot make a release missed. The
 // simulation with longest durations over a repeating state is then exact for the plan's phases.
-bool simulation_is_a_bound(const TimingModel& timing, const Queue& queue,
-                           const QueueStatistics& longest,
-                           const std::vector<std::vector<std::size_t>>& islands) {
-  if (queue.order != model::Order::due || queue.in_flight != 1 || !longest.complete) return false;
-  for (const auto& island : islands) {
-    if (island.size() > 1) {
-      for (std::size_t member : island) {
-        if (&timing.queues[member] == &queue) return false;
-      }
-    }
+bool simulation_is_a_bound(const Queue& queue, const QueueStatistics& longest, bool alone) {
+  if (queue.order != model::Order::due || queue.in_flight != 1 || !longest.complete || !alone) {
+    return false;
   }
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     if (queue.jobs[j].kind != TriggerKind::cyclic || longest.jobs[j].missed > 0) return false;
@@ -44,8 +40,29 @@ bool simulation_is_a_bound(const TimingModel& timing, const Queue& queue,
   return true;
 }
 
+// Responses for the plan's own phases, as tight as is proved; nothing for continuous jobs.
+std::vector<std::optional<Duration>> responses_in_phase(const TimingModel& timing, std::size_t q,
+                                                        const std::vector<JobBounds>& any_phase,
+                                                        const QueueStatistics& longest,
+                                                        bool alone) {
+  const Queue& queue = timing.queues[q];
+  const bool exact = simulation_is_a_bound(queue, longest, alone);
+  const bool mixed = std::any_of(queue.jobs.begin(), queue.jobs.end(),
+                                 [](const Job& job) { return job.kind != TriggerKind::cyclic; });
+  const auto phased = alone && mixed ? phased_bounds(timing, q) : std::nullopt;
+  std::vector<std::optional<Duration>> responses;
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    std::optional<Duration> response = any_phase[j].response;
+    if (response && exact) response = longest.jobs[j].response_max;
+    if (response && phased) response = std::min(*response, (*phased)[j]);
+    responses.push_back(response);
+  }
+  return responses;
+}
+
 void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
-                       const std::vector<JobBounds>& bounds, bool exact,
+                       const std::vector<JobBounds>& bounds,
+                       const std::vector<std::optional<Duration>>& in_phase,
                        const QueueStatistics* typical, const QueueStatistics& longest,
                        LineReport& line) {
   Duration round{};
@@ -69,12 +86,11 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
     if (is_released(job.kind)) {
       if (job.period > Duration{}) out.period = job.period;
       out.response_bound_any_phase = bounds[j].response;
-      out.response_bound = exact ? longest.jobs[j].response_max : bounds[j].response;
+      out.response_bound = in_phase[j];
     }
-    if (exact) {
+    out.interval_bound = bounds[j].interval;
+    if (job.kind == TriggerKind::cyclic && out.response_bound) {
       out.interval_bound = job.period + *out.response_bound;
-    } else {
-      out.interval_bound = bounds[j].interval;
     }
     if (longest.jobs[j].completed > 0) out.response_simulated = longest.jobs[j].response_max;
     if (typical != nullptr && typical->jobs[j].completed > 0) {
@@ -155,7 +171,10 @@ namespace {
 // Turns model, simulations and bounds into the rows of the report.
 void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   const auto bounds = bounds_of(report.model);
-  const auto islands = islands_of(report.model);
+  std::vector<bool> alone(report.model.queues.size(), false);
+  for (const auto& island : islands_of(report.model)) {
+    if (island.size() == 1) alone[island.front()] = true;
+  }
   const auto add_queue = [&](std::size_t q) {
     const Queue& queue = report.model.queues[q];
     LineReport line;
@@ -170,8 +189,9 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
         report.longest[q].complete && (typical == nullptr || typical->complete);
     line.simulated = report.longest[q].simulated;
     if (queue.kind == QueueKind::serial) fill_line_settings(resolved.plan.lines[*queue.line], line);
-    const bool exact = simulation_is_a_bound(report.model, queue, report.longest[q], islands);
-    fill_transactions(resolved, queue, bounds[q], exact, typical, report.longest[q], line);
+    const auto in_phase =
+        responses_in_phase(report.model, q, bounds[q], report.longest[q], alone[q]);
+    fill_transactions(resolved, queue, bounds[q], in_phase, typical, report.longest[q], line);
     report.lines.push_back(std::move(line));
   };
   std::size_t q = 0;
