@@ -35,7 +35,7 @@ constexpr std::size_t most_jobs = 1000;  // that are counted as sufferers
 class StallRules {
  public:
   StallRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
-      : plan_(in.plan), timing_(timing), stalls_(stalls_of(in.plan, timing.model)), out_(out) {}
+      : plan_(in.plan), timing_(timing), stalls_(timing.stalls), out_(out) {}
 
   void check() {
     check_silent_slaves();
@@ -59,10 +59,8 @@ class StallRules {
   [[nodiscard]] std::vector<const Job*> sufferers(const Stall& stall, Duration length,
                                                   std::size_t limit) const {
     std::vector<const Job*> jobs;
-    for (const JobRef ref : stalls_.cyclic[stall.pool]) {
-      const Job& job = job_at(ref);
-      if (job.period >= length || jobs.size() >= limit) break;
-      if (transaction(job).target != stall.silent) jobs.push_back(&job);
+    for (const JobRef ref : jobs_hurt(plan_, timing_.model, stalls_, stall, length, limit)) {
+      jobs.push_back(&job_at(ref));
     }
     return jobs;
   }
@@ -290,7 +288,7 @@ class StallRules {
 
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
-  const timing::StallReport stalls_;
+  const timing::StallReport& stalls_;
   Findings& out_;
 };
 

@@ -88,9 +88,48 @@ std::string heartbeats_text(const timing::TimingReport& report, const Terminal& 
   return text + "\n";
 }
 
+// The quickest of the transactions a stall is too long for, and how many more there are.
+std::string hurt_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                      const timing::Stall& stall, timing::Duration length) {
+  constexpr std::size_t most = 10'000;
+  const auto hurt = jobs_hurt(plan, report.model, report.stalls, stall, length, most);
+  if (hurt.empty()) return "nobody";
+  const auto& job = report.model.queues[hurt.front().queue].jobs[hurt.front().job];
+  const std::string name = printable(plan.declared(plan.transactions[job.transaction]).name);
+  return hurt.size() == 1 ? name : fmt::format("{} and {} more", name, hurt.size() - 1);
+}
+
+std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                        const Terminal& terminal) {
+  constexpr std::size_t name_width = 16;
+  std::string rows;
+  for (const timing::Stall& stall : report.stalls.stalls) {
+    // nobody waits for the only slave of a line or connection
+    if (jobs_hurt(plan, report.model, report.stalls, stall, timing::Duration::max(), 1).empty()) {
+      continue;
+    }
+    const bool always =
+        !jobs_hurt(plan, report.model, report.stalls, stall, stall.steady, 1).empty();
+    rows += fmt::format("  {}{}{}{}  {}{}\n", name_cell(plan.target_name(stall.silent), name_width),
+                        name_cell(report.model.queues[stall.failing.front().job.queue].name, 12),
+                        cell(stall.first, 10), cell(stall.steady, 10),
+                        hurt_text(plan, report, stall, std::max(stall.first, stall.steady)),
+                        always ? ", again and again" : "");
+  }
+  if (rows.empty()) return {};
+  std::string text = tinted(terminal, Tint::bold, "silent slaves");
+  text += '\n';
+  text += tinted(terminal, Tint::dim,
+                 fmt::format("  {:<{}}{:<12}{:>10}{:>10}  {}", "slave", name_width, "line", "first",
+                             "steady", "too long for"));
+  text += '\n';
+  return text + rows + "\n";
+}
+
 }  // namespace
 
-std::string timing_text(const timing::TimingReport& report, const Terminal& terminal) {
+std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                        const Terminal& terminal) {
   std::size_t longest_name = 11;
   for (const timing::LineReport& line : report.lines) {
     for (const auto& t : line.transactions) longest_name = std::max(longest_name, t.name.size());
@@ -137,6 +176,7 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
     text += "\n";
   }
   text += heartbeats_text(report, terminal);
+  text += silent_text(plan, report, terminal);
   text +=
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
       "simulated with longest durations. bound: no response is ever longer. silent:\n"
@@ -149,6 +189,11 @@ std::string timing_text(const timing::TimingReport& report, const Terminal& term
         "gap: longest time between two samples of a heartbeat. safe watch: smallest\n"
         "without false alarms, largest that reacts in time. alarm: latest after the\n"
         "producer stops.\n";
+  }
+  if (text.find("too long for") != std::string::npos) {
+    text +=
+        "first, steady: how long a silent slave keeps the others waiting, at first and from\n"
+        "then on (parked: each time it is tried).\n";
   }
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";

@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
+#include "figures/stall_matrix.h"
 #include "figures/timeline.h"
 #include "files/result_json.h"
 
@@ -16,7 +17,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   }
   const bool json = options.format == "json";
   const std::string document = json || !options.out.empty() ? files::timing_json(plan, report) : "";
-  terminal.out << (json ? document : timing_text(report, terminal));
+  terminal.out << (json ? document : timing_text(plan, report, terminal));
   if (options.out.empty()) return exit_fine;
   // With --json stdout holds one document alone: what was written is then said on stderr.
   const Terminal said =
@@ -24,12 +25,16 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   const Terminal plain = plain_terminal(terminal.out, terminal.err, 100);
   ResultWriter writer(options.out, options.force, said);
   writer.write("timing.json", document);
-  writer.write("timing.txt", timing_text(report, plain));
+  writer.write("timing.txt", timing_text(plan, report, plain));
   for (const timing::LineReport& line : report.lines) {
     const auto figure = figures::timeline_of(plan, report, line);
     if (!figure) continue;
     writer.draw("timeline-" + line.name,
                 [&](auto format) { return figures::timeline_script(*figure, format); });
+  }
+  for (const figures::StallMatrix& matrix : figures::stall_matrices(plan, report)) {
+    writer.draw("stalls-" + matrix.name,
+                [&](auto format) { return figures::stall_matrix_script(matrix, format); });
   }
   return writer.status();
 }

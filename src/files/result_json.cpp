@@ -27,6 +27,35 @@ Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string
           {"text", text}};
 }
 
+constexpr std::size_t most_names = 1000;
+
+Json hurt_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
+               const timing::Stall& stall, timing::Duration length) {
+  Json names = Json::array();
+  for (const timing::JobRef ref :
+       jobs_hurt(resolved, report.model, report.stalls, stall, length, most_names)) {
+    const auto& job = report.model.queues[ref.queue].jobs[ref.job];
+    names.push_back(resolved.declared(resolved.transactions[job.transaction]).name);
+  }
+  return names;
+}
+
+Json silent_slaves_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
+  Json slaves = Json::array();
+  for (const timing::Stall& stall : report.stalls.stalls) {
+    const auto retry = stall.park ? std::optional(stall.park->retry) : std::nullopt;
+    slaves.push_back({{"slave", resolved.target_name(stall.silent)},
+                      {"line", report.model.queues[stall.failing.front().job.queue].name},
+                      {"transactions", stall.failing.size()},
+                      {"first_stall_ms", model::to_ms(stall.first)},
+                      {"steady_stall_ms", model::to_ms(stall.steady)},
+                      {"park_retry_ms", ms_or_null(retry)},
+                      {"first_hurts", hurt_json(resolved, report, stall, stall.first)},
+                      {"steady_hurts", hurt_json(resolved, report, stall, stall.steady)}});
+  }
+  return slaves;
+}
+
 }  // namespace
 
 std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings) {
@@ -98,7 +127,8 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
   }
   return dump({{"fingerprint", fingerprint_of(resolved)},
                {"lines", std::move(lines)},
-               {"heartbeats", std::move(heartbeats)}});
+               {"heartbeats", std::move(heartbeats)},
+               {"silent_slaves", silent_slaves_json(resolved, report)}});
 }
 
 }  // namespace greymet::files

@@ -218,6 +218,7 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
     }
   }
   report.heartbeats = heartbeat_reports(resolved, carriers);
+  report.stalls = stalls_of(resolved, report.model);
 }
 
 }  // namespace

@@ -114,6 +114,18 @@ Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
   return sum / places;
 }
 
+std::vector<JobRef> jobs_hurt(const model::ResolvedPlan& resolved, const TimingModel& timing,
+                              const StallReport& report, const Stall& stall, Duration length,
+                              std::size_t limit) {
+  std::vector<JobRef> hurt;
+  for (const JobRef ref : report.cyclic[stall.pool]) {
+    const Job& job = timing.queues[ref.queue].jobs[ref.job];
+    if (job.period >= length || hurt.size() >= limit) break;
+    if (resolved.transactions[job.transaction].target != stall.silent) hurt.push_back(ref);
+  }
+  return hurt;
+}
+
 StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
   std::vector<PoolKey> order;
   std::map<PoolKey, Pool> pools;

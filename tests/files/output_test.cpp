@@ -138,6 +138,14 @@ TEST_CASE("findings and timing as JSON have the keys that others rely on") {
   const auto good = plan();
   const Json timing = Json::parse(files::timing_json(good.plan, timing::analyse(good.plan, 0, {})));
   CHECK(timing["fingerprint"] == files::fingerprint_of(good.plan));
+  for (const Json& silent : timing["silent_slaves"]) {
+    CHECK(silent["first_stall_ms"] >= silent["steady_stall_ms"]);
+    CHECK(silent["first_hurts"].is_array());
+    for (const char* key : {"slave", "line", "transactions", "park_retry_ms", "steady_hurts"}) {
+      CHECK(silent.contains(key));
+    }
+  }
+  CHECK_FALSE(timing["silent_slaves"].empty());
   const Json& line = timing["lines"][0];
   CHECK(line["line"] == "north");
   CHECK(line["master"] == "kiln");

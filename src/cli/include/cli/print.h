@@ -20,7 +20,8 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 [[nodiscard]] std::string tally_text(const checks::Tally& tally);
 
 // The timing of all lines as text, at most `width` columns where that is 80 or more.
-[[nodiscard]] std::string timing_text(const timing::TimingReport& report, const Terminal& terminal);
+[[nodiscard]] std::string timing_text(const model::ResolvedPlan& plan,
+                                      const timing::TimingReport& report, const Terminal& terminal);
 
 // All families but T and H, and N's rules about time.
 [[nodiscard]] checks::RuleSelection rules_without_time();

@@ -8,6 +8,7 @@
 #include "model/resolved_plan.h"
 #include "timing/heartbeats.h"
 #include "timing/simulation.h"
+#include "timing/stalls.h"
 #include "timing/timing_model.h"
 
 namespace greymet::timing {
@@ -57,6 +58,7 @@ struct LineReport {
 struct TimingReport {
   std::vector<LineReport> lines;
   std::vector<HeartbeatReport> heartbeats;
+  StallReport stalls;
   TimingModel model;
   std::vector<QueueStatistics> typical;
   std::vector<QueueStatistics> longest;

@@ -55,6 +55,12 @@ struct StallReport {
 
 [[nodiscard]] StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing);
 
+// Cyclic jobs of other slaves whose period is shorter than `length`, the quickest first; at most
+// `limit` of them.
+[[nodiscard]] std::vector<JobRef> jobs_hurt(const model::ResolvedPlan& resolved,
+                                            const TimingModel& timing, const StallReport& report,
+                                            const Stall& stall, Duration length, std::size_t limit);
+
 // The stalls of `failing` for these settings, as in the header.
 [[nodiscard]] Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
                                 std::optional<std::int64_t> at_most);
