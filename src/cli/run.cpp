@@ -54,7 +54,7 @@ class CommandLine {
 
   int run(int argc, const char* const* argv) {
     if (const auto problem = wrong_command(argc, argv)) {
-      terminal_.err << fmt::format("greymet: {}\n  try: greymet --help\n", *problem);
+      terminal_.err << fmt::format("greymet: {}; see greymet --help\n", *problem);
       return exit_usage;
     }
     try {
@@ -69,7 +69,7 @@ class CommandLine {
       terminal_.out << version.what() << '\n';
       return exit_fine;
     } catch (const CLI::ParseError& error) {
-      terminal_.err << fmt::format("greymet: {}\n  try: greymet {}--help\n", error.what(),
+      terminal_.err << fmt::format("greymet: {}; see greymet {}--help\n", error.what(),
                                    chosen_name());
       return exit_usage;
     }

@@ -27,6 +27,15 @@ Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string
           {"text", text}};
 }
 
+// Simulated over bound: 1 where the bound is met.
+Json tightness_json(const timing::TransactionReport& t) {
+  if (!t.response_simulated || !t.response_bound || *t.response_bound <= timing::Duration{}) {
+    return nullptr;
+  }
+  return static_cast<double>(t.response_simulated->count()) /
+         static_cast<double>(t.response_bound->count());
+}
+
 constexpr std::size_t most_names = 1000;
 
 Json hurt_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
@@ -103,7 +112,8 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
            {"shortest_ms", model::to_ms(t.shortest)},
            {"exception_ms", model::to_ms(t.exception)},
            {"failed_attempt_ms", ms_or_null(t.failed_attempt)},
-           {"default_reply", t.default_reply}});
+           {"default_reply", t.default_reply},
+           {"tightness", tightness_json(t)}});
     }
     lines.push_back({{"line", line.name},
                      {"master", line.master.empty() ? Json(nullptr) : Json(line.master)},

@@ -114,7 +114,8 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
   }
   if (plan == nullptr) {
     if (meanings) return out;
-    if (is_point_name(text) || text.starts_with('%')) {
+    const bool may_be_name = text.find(':') == std::string_view::npos;
+    if (may_be_name && (is_point_name(text) || text.starts_with('%'))) {
       return tl::unexpected(AddressError{
           fmt::format("'{}' is no number and can only be a name in a plan",
                       text.substr(0, longest_shown)),
@@ -130,6 +131,7 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
   }
   const auto reason = meanings ? std::nullopt : lookup.add_memory(text, out);
   if (!out.answers.empty()) return out;
+  if (text.find(':') != std::string_view::npos) return tl::unexpected(meanings.error());
   return tl::unexpected(AddressError{
       reason.value_or(fmt::format("'{}' is neither an address nor a point or memory of the plan",
                                   text.substr(0, longest_shown))),

@@ -104,10 +104,10 @@ TEST_CASE("wrong usage is one line and status 2") {
     CHECK(outcome.err.substr(0, 9) == "greymet: ");
   }
   CHECK(site.run({"chek", "plan.toml"}).err ==
-        "greymet: unknown command 'chek' (did you mean 'check'?)\n  try: greymet --help\n");
+        "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
         "greymet: a command is needed: check, explain, address, value, frame, timing, "
-        "memory, export, demo\n  try: greymet --help\n");
+        "memory, export, demo; see greymet --help\n");
   CHECK(site.run({"--help"}).status == 0);
   CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
   CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");

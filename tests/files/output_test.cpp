@@ -138,6 +138,9 @@ TEST_CASE("findings and timing as JSON have the keys that others rely on") {
   const auto good = plan();
   const Json timing = Json::parse(files::timing_json(good.plan, timing::analyse(good.plan, 0, {})));
   CHECK(timing["fingerprint"] == files::fingerprint_of(good.plan));
+  for (const Json& each : timing["lines"][0]["transactions"]) {
+    if (!each["tightness"].is_null()) CHECK(each["tightness"] <= 1.0);
+  }
   for (const Json& silent : timing["silent_slaves"]) {
     CHECK(silent["first_stall_ms"] >= silent["steady_stall_ms"]);
     CHECK(silent["first_hurts"].is_array());

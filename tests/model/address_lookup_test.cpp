@@ -73,6 +73,8 @@ TEST_CASE("texts that are no addresses") {
   }
   CHECK(meanings_of("700000").error().message ==
         "'700000' is beyond every area: addresses end at 65535, references at 465536");
+  CHECK(look_up_address("hr:99999", nullptr, "").error().message ==
+        "'hr:99999' lies outside 0 to 65535");
   CHECK(look_up_address("banana", nullptr, "").error().message ==
         "'banana' is no number and can only be a name in a plan");
 }
