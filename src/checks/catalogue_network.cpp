@@ -50,7 +50,7 @@ connections = 1
 connections = 2
 { name = "a", slave = "air", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "b", slave = "air", controller = "loadout", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "Let one master read and pass the values on.", "TCP 4.2.1"},
+              "Let one master read and pass the values on.", "TCP 4.2"},
     RuleEntry{
         RuleCode::N05, Severity::warning, "connection idle for too long",
         "A slave that closes idle connections makes the next request wait for a new one, or fail.",
@@ -60,7 +60,7 @@ idle = "10s"
         R"([slave.air]
 idle = "10s"
 { name = "a", slave = "air", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "5s", on_loss = "hold" })",
-        "Ask more often, or write connect = \"each\".", "TCP 4.2.2"},
+        "Ask more often, or write connect = \"each\".", "TCP 4.2"},
     RuleEntry{RuleCode::N06, Severity::error, "master gives up before the gateway",
               "A gateway tries a silent slave several times before it says so. A master that does "
               "not wait for that takes the late answer for that of its next request.",
@@ -78,7 +78,7 @@ timeout = "2s"
 port = 5020)",
               R"([slave.air]
 port = 502)",
-              "Leave port out, unless the device is set to another one.", "TCP 4.2.1"},
+              "Leave port out, unless the device is set to another one.", "TCP 4.2"},
     RuleEntry{
         RuleCode::N08, Severity::note, "unit of a slave with its own connection",
         "Without a serial line behind it a slave is told apart by its address; 255 is recommended "
@@ -87,7 +87,7 @@ port = 502)",
 unit = 7)",
         R"([slave.air]
 unit = 255)",
-        "Write 255, unless the manual names another one.", "TCP 4.4.1.2"},
+        "Write 255, unless the manual names another one.", "TCP 4.4"},
     RuleEntry{RuleCode::N09, Severity::error, "invalid host or port",
               "What is no address cannot be connected to.",
               R"([slave.air]
@@ -103,7 +103,7 @@ answers = [ { port = 502, allows = ["10.20.0.99"] } ]
               R"([controller.loadout]
 answers = [ { port = 502, allows = ["10.20.0.10"] } ]
 { name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW0", every = "1s" })",
-              "Add the master's address to `allows`.", "TCP 4.2.3"},
+              "Add the master's address to `allows`.", "TCP 4.2"},
     RuleEntry{RuleCode::N11, Severity::note, "connection opened for every request",
               "Each opening costs a round trip, and many slaves only forget the old connection "
               "after minutes.",
@@ -113,7 +113,7 @@ connect = "each"
               R"([slave.air]
 connect = "keep"
 { name = "a", slave = "air", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "Keep the connection, unless the slave cannot hold one.", "TCP 4.2.1"},
+              "Keep the connection, unless the slave cannot hold one.", "TCP 4.2"},
 };
 
 }  // namespace
