@@ -269,7 +269,9 @@ class TimeRules {
                     to_text(internal::rounded_down(line.simulated, milliseconds(1000))),
                     hyperperiod ? fmt::format("every {}", to_text(*hyperperiod))
                                 : std::string("less than once a year")),
-        "rely on the bounds here, or choose periods that divide each other");
+        timing::longest_continuous(queue) > Duration{}
+            ? "rely on the bounds here: what runs continuously seldom repeats exactly"
+            : "rely on the bounds here, or choose periods that divide each other");
   }
 
   const model::ResolvedPlan& plan_;

@@ -261,4 +261,9 @@ TEST_CASE("T10: what was simulated where not everything was") {
           "by then: its periods come together every 1005973ms | rely on the bounds here, or "
           "choose periods that divide each other"});
   CHECK(findings_of_rule("T10", replaced(odd, "997ms", "1009ms")).empty());
+  const std::string sweep = network_plan(
+      {row("a", "gauge", 2, "every = \"1s\""), row("b", "pump", 7, "every = \"continuous\"")});
+  const auto swept = findings_of_rule("T10", sweep);
+  REQUIRE(swept.size() == 1);
+  CHECK(swept[0].ends_with("what runs continuously seldom repeats exactly"));
 }
