@@ -226,3 +226,17 @@ TEST_CASE("N11: a connection for every request") {
   // it would be closed in between
   CHECK(findings_of_rule("N11", with_air("connect = \"each\"\nidle = \"500ms\"\n")).empty());
 }
+
+TEST_CASE("M04: two controllers write one register through a gateway") {
+  const auto write = [](const std::string& controller, int at) {
+    return "{ name = \"" + controller + "\", controller = \"" + controller +
+           "\", slave = \"weather\", fc = 16, at = " + std::to_string(at) +
+           ", count = 2, from = \"%MW0\", every = \"5s\" }";
+  };
+  CHECK(findings_of_rule("M04", network_plan({write("kiln", 0), write("loadout", 1)}))
+            .at(0)
+            .find("error transaction loadout: writes hr:1 of weather, which transaction kiln of "
+                  "controller "
+                  "kiln writes as well") == 0);
+  CHECK(findings_of_rule("M04", network_plan({write("kiln", 0), write("loadout", 2)})).empty());
+}
