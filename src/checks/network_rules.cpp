@@ -11,6 +11,7 @@ namespace greymet::checks {
 
 using internal::report;
 using model::Findings;
+using model::host_of_address;
 using model::Place;
 using model::place_or;
 using model::RuleCode;
@@ -20,10 +21,6 @@ using model::value_or;
 namespace {
 
 constexpr std::int64_t highest_port = 65535;
-
-std::string host_part(const std::string& address) {
-  return address.substr(0, address.find('/'));
-}
 
 // Who claims an address on the network.
 enum class BoxKind : std::uint8_t { controller, slave, gateway };
@@ -46,7 +43,7 @@ std::vector<Claim> claims_of(const model::Plan& plan) {
     if (!c.address) continue;
     claims.push_back({BoxKind::controller,
                       fmt::format("controller {}", c.name),
-                      host_part(c.address->value),
+                      host_of_address(c.address->value),
                       0,
                       0,
                       c.address->place,
@@ -242,11 +239,11 @@ class NetworkRules {
       if (!box.host || !said.insert({*t.controller, box.subject}).second) continue;
       if (bad_hosts_.contains(box.subject) || box.routed) continue;
       const auto own = model::parse_ipv4(c.address->value);
-      const auto host = model::parse_ipv4(host_part(box.host->value));
+      const auto host = model::parse_ipv4(host_of_address(box.host->value));
       if (!own || !own->prefix || !host || own->shares_subnet_with(*host)) continue;
       report(out_, RuleCode::N02, Severity::warning, box.host->place, box.subject,
              fmt::format("{} is outside {}, the subnet of controller {}",
-                         host_part(box.host->value), subnet_text(*own), c.name),
+                         host_of_address(box.host->value), subnet_text(*own), c.name),
              fmt::format("write an address in {}, or router = true at controller {} if a router "
                          "leads there{}",
                          subnet_text(*own), c.name,
@@ -299,7 +296,7 @@ class NetworkRules {
       if (!c.address) continue;
       for (const model::Answer& a : c.answers) {
         if (a.line) continue;
-        judge_connections(count_at(host_part(c.address->value), a.port), a.connections,
+        judge_connections(count_at(host_of_address(c.address->value), a.port), a.connections,
                           fmt::format("controller {}", c.name));
       }
     }
@@ -331,7 +328,7 @@ class NetworkRules {
       const auto& allows = peer.answers[t.target->answer].allows;
       if (!allows || !master.address) continue;
       if (!said.insert({*t.controller, t.target->index, t.target->answer}).second) continue;
-      const std::string own = host_part(master.address->value);
+      const std::string own = host_of_address(master.address->value);
       const auto own_bits = model::parse_ipv4(own);
       const bool allowed = std::any_of(
           allows->value.begin(), allows->value.end(), [&](const model::Located<std::string>& who) {

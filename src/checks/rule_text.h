@@ -14,12 +14,7 @@ namespace greymet::checks::internal {
 
 using model::Extent;
 
-// "hr:4..hr:9", or "hr:4" for one register
-[[nodiscard]] inline std::string range_text(model::Area area, Extent extent) {
-  const auto name = model::short_name(area);
-  if (extent.end - extent.first <= 1) return fmt::format("{}:{}", name, extent.first);
-  return fmt::format("{}:{}..{}:{}", name, extent.first, name, extent.end - 1);
-}
+using model::range_text;
 
 // "140 registers", "1 coil"
 [[nodiscard]] inline std::string amount_text(model::Area area, std::uint32_t count) {

@@ -45,7 +45,7 @@ class TimeRules {
       for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
         check_response(line, queue, j, use);
       }
-      check_timeout(line, queue);
+      check_timeout(queue);
       check_tries(line, queue);
       check_span(line, queue);
     }
@@ -184,7 +184,7 @@ class TimeRules {
   }
 
   // T03: gathered per line, because the timeout belongs to it.
-  void check_timeout(const LineReport& line, const Queue& queue) {
+  void check_timeout(const Queue& queue) {
     std::set<std::string> slow;
     const Job* worst = nullptr;
     Duration longest{};
@@ -211,7 +211,6 @@ class TimeRules {
                        worst->times.default_reply ? " (with the default reply time)" : "", more),
            fmt::format("write timeout = \"{}\"", to_text(rounded_up(longest, milliseconds(10)))),
            {{declared(*worst).place, "this transaction"}});
-    (void)line;
   }
 
   // T07: gathered per line.

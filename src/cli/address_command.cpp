@@ -5,6 +5,7 @@
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "files/answers_json.h"
+#include "model/nearest_name.h"
 
 namespace greymet::cli {
 namespace {
@@ -101,6 +102,12 @@ bool has_slave(const model::Plan& plan, const std::string& name) {
                      [&](const model::Slave& s) { return s.name == name; });
 }
 
+std::string nearest_slave(const model::Plan& plan, const std::string& name) {
+  std::vector<std::string_view> names;
+  for (const model::Slave& slave : plan.slaves) names.emplace_back(slave.name);
+  return printable(model::nearest_or_example(name, names));
+}
+
 }  // namespace
 
 int run_address(const AddressOptions& options, const Terminal& terminal) {
@@ -113,8 +120,9 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
   if (!options.slave.empty() && (plan == nullptr || !has_slave(plan->plan, options.slave))) {
     terminal.err << (plan == nullptr
                          ? std::string("greymet: --slave needs a plan: --plan plan.toml\n")
-                         : fmt::format("greymet: the plan has no slave '{}'\n",
-                                       printable(options.slave.substr(0, 40))));
+                         : fmt::format("greymet: the plan has no slave '{}'{}\n",
+                                       printable(options.slave.substr(0, 40)),
+                                       nearest_slave(plan->plan, options.slave)));
     return exit_usage;
   }
   std::vector<files::AddressQuestion> questions;

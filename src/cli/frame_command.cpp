@@ -260,7 +260,7 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
   if (answers.empty() && !options.name.empty()) {
     return refuse(terminal,
                   fmt::format("the plan has no transaction '{}'{}", options.name.substr(0, 60),
-                              model::did_you_mean(options.name, names)));
+                              printable(model::nearest_or_example(options.name, names))));
   }
   const bool only_one = !options.name.empty();
   if (options.format == "json") {

@@ -45,24 +45,19 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   return text;
 }
 
-std::string extent_text(model::Area area, const model::Extent& e) {
-  const auto name = short_name(area);
-  return e.end - e.first == 1 ? fmt::format("{}:{}", name, e.first)
-                              : fmt::format("{0}:{1}..{0}:{2}", name, e.first, e.end - 1);
-}
-
 std::string area_text(const model::DeviceAreaReport& area, const Terminal& terminal) {
   std::string text = fmt::format("  {}s\n", long_name(area.area));
   for (const model::DeviceRow& row : area.rows) {
     const std::string line = fmt::format(
-        "    {:<20} {:>5}  {:<17}  {}", extent_text(area.area, row.extent),
+        "    {:<20} {:>5}  {:<17}  {}", model::range_text(area.area, row.extent),
         row.extent.end - row.extent.first, row.is_read ? "read" : "write", printable(row.by));
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- written twice") : line;
     text += "\n";
   }
   text += list_text("listed, but moved by nobody", area.unused, terminal.width);
   std::vector<std::string> twice;
-  for (const model::Extent& e : area.written_twice) twice.push_back(extent_text(area.area, e));
+  for (const model::Extent& e : area.written_twice)
+    twice.push_back(model::range_text(area.area, e));
   return text + list_text("written twice", twice, terminal.width);
 }
 
@@ -100,11 +95,11 @@ bool keep_only(const model::ResolvedPlan& plan, const std::string& name,
   return !report.controllers.empty() || !report.slaves.empty();
 }
 
-std::string did_you_mean_owner(const model::ResolvedPlan& plan, const std::string& name) {
+std::string nearest_owner(const model::ResolvedPlan& plan, const std::string& name) {
   std::vector<std::string_view> names;
   for (const model::Controller& c : plan.plan.controllers) names.emplace_back(c.name);
   for (const model::Slave& s : plan.plan.slaves) names.emplace_back(s.name);
-  return model::did_you_mean(name, names);
+  return printable(model::nearest_or_example(name, names));
 }
 
 std::string report_text(const model::ResolvedPlan& plan, const model::MemoryReport& report,
@@ -131,7 +126,7 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
   if (!options.name.empty() && !keep_only(plan, options.name, report)) {
     terminal.err << fmt::format("greymet: the plan has no controller or slave '{}'{}\n",
                                 printable(options.name.substr(0, 60)),
-                                did_you_mean_owner(plan, options.name));
+                                nearest_owner(plan, options.name));
     return exit_usage;
   }
   const bool json = options.format == "json";

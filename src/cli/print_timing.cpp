@@ -193,7 +193,8 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   if (text.find("too long for") != std::string::npos) {
     text +=
         "first, steady: how long a silent slave keeps the others waiting, at first and from\n"
-        "then on (parked: each time it is tried).\n";
+        "then on (parked: each time it is tried). too long for: whose period is shorter; the\n"
+        "wait for their own turn comes on top.\n";
   }
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";

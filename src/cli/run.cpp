@@ -31,6 +31,17 @@ void add_output(CLI::App& command, std::string& out, bool& force, bool required)
   command.add_flag("--force", force, "overwrite files that greymet did not write");
 }
 
+// Accepts what reads as a number, and shows one where it does not.
+CLI::Validator number_like(const std::string& example) {
+  const auto check = [example](const std::string& text) {
+    double value = 0;
+    const bool good = CLI::detail::lexical_cast(text, value) &&
+                      (example.find_first_of(".-") != std::string::npos || value >= 0);
+    return good ? std::string() : fmt::format("'{}' does not fit; write e.g. {}", text, example);
+  };
+  return {check, ""};
+}
+
 // One row a command: its name, what it is for, its options, what runs it.
 class CommandLine {
  public:
@@ -137,10 +148,14 @@ class CommandLine {
     c.add_option("--near", value_.near, "what the device itself shows; marks the order that fits")
         ->type_name("VALUE");
     c.add_option("--factor", value_.factor, "engineering value = raw x factor + offset")
+        ->check(number_like("0.1"))
         ->type_name("NUMBER");
-    c.add_option("--offset", value_.offset, "see --factor")->type_name("NUMBER");
+    c.add_option("--offset", value_.offset, "see --factor")
+        ->check(number_like("-40"))
+        ->type_name("NUMBER");
     c.add_option("--bit", value_.bit, "of a bool in a register, 0 = least significant")
-        ->type_name("N");
+        ->check(number_like("3"))
+        ->type_name("NUMBER");
     add_format(c, value_.format);
   }
   void add_frame() {

@@ -25,11 +25,11 @@ struct HarmLook {
 
 // Lightness and hatch differ as well as colour, so that it reads in grey.
 constexpr std::array looks{
-    HarmLook{Harm::none, "keeps its period", "lc rgb '#FFFFFF' fs solid 1.0 border lc rgb C_MUTE",
-             "C_SUB"},
-    HarmLook{Harm::first_only, "only the first stall is too long",
+    HarmLook{Harm::none, "shorter than its period",
+             "lc rgb '#FFFFFF' fs solid 1.0 border lc rgb C_MUTE", "C_SUB"},
+    HarmLook{Harm::first_only, "only the first stall is longer",
              "lc rgb C_RSP fs pattern 4 border lc rgb C_REQ", "C_TXT"},
-    HarmLook{Harm::every_time, "every stall is too long",
+    HarmLook{Harm::every_time, "every stall is longer",
              "lc rgb C_BAD fs solid 1.0 border lc rgb C_TXT", "C_TXT"},
 };
 
@@ -99,8 +99,8 @@ std::vector<StallMatrix> stall_matrices(const model::ResolvedPlan& resolved,
     const auto hurt = std::count_if(matrix.cells.begin(), matrix.cells.end(),
                                     [](const auto& c) { return c.harm != Harm::none; });
     matrix.subtitle = fmt::format(
-        "stall in periods of the quickest transaction of the slave that waits; {} of {} pairs are "
-        "hurt",
+        "stall in periods of the quickest transaction of the slave that waits; longer in {} of {} "
+        "pairs",
         hurt, matrix.cells.size());
     matrices.push_back(std::move(matrix));
   }
@@ -146,7 +146,7 @@ std::string stall_matrix_script(const StallMatrix& matrix, PictureFormat format)
       const double y = rows - static_cast<double>(cell.row);
       const auto x = static_cast<double>(cell.column + 1);
       data += fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:.{}f}\n", x, y, x - 0.44, x + 0.44,
-                          y - 0.40, y + 0.40, cell.periods, cell.periods < 10 ? 1 : 0);
+                          y - 0.40, y + 0.40, cell.periods, cell.periods < 10 ? 2 : 0);
     }
     if (data.empty()) continue;
     const auto number = static_cast<int>(look.harm);

@@ -5,17 +5,15 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "json_text.h"
 #include "model/duration_text.h"
 
 namespace greymet::files {
 
+using internal::dump;
 using Json = nlohmann::ordered_json;
 
 namespace {
-
-std::string dump(const Json& json) {
-  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
-}
 
 Json text_or_null(const std::optional<std::string>& text) {
   return text ? Json(*text) : Json(nullptr);

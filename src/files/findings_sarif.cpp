@@ -7,9 +7,11 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/catalogue.h"
+#include "json_text.h"
 
 namespace greymet::files {
 
+using internal::dump;
 using Json = nlohmann::ordered_json;
 using model::RuleCode;
 using model::Severity;
@@ -114,7 +116,7 @@ std::string findings_sarif(const LoadedPlan& loaded, const model::Findings& find
                        "sarif-schema-2.1.0.json"},
                       {"version", "2.1.0"},
                       {"runs", Json::array({std::move(run)})}};
-  return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return dump(document);
 }
 
 }  // namespace greymet::files

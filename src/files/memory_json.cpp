@@ -1,9 +1,11 @@
 #include "files/memory_json.h"
+#include "json_text.h"
 
 #include <nlohmann/json.hpp>
 
 namespace greymet::files {
 
+using internal::dump;
 using Json = nlohmann::ordered_json;
 
 namespace {
@@ -78,7 +80,7 @@ std::string memory_json(const model::ResolvedPlan& resolved, const model::Memory
         {{"slave", resolved.plan.slaves[memory.slave].name}, {"areas", std::move(areas)}});
   }
   const Json document{{"controllers", std::move(controllers)}, {"slaves", std::move(slaves)}};
-  return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return dump(document);
 }
 
 }  // namespace greymet::files

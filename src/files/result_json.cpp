@@ -4,20 +4,18 @@
 
 #include "checks/check.h"
 #include "files/exchange_export.h"
+#include "json_text.h"
 #include "model/duration_text.h"
 
 namespace greymet::files {
 
+using internal::dump;
 using Json = nlohmann::ordered_json;
 
 namespace {
 
 Json ms_or_null(const std::optional<timing::Duration>& d) {
   return d ? Json(model::to_ms(*d)) : Json(nullptr);
-}
-
-std::string dump(const Json& json) {
-  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string_view text) {

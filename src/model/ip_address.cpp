@@ -105,6 +105,10 @@ std::string subnet_text(const Ipv4& address) {
   return fmt::format("{}/{}", dotted(address.bits & mask_of(prefix)), prefix);
 }
 
+std::string host_of_address(std::string_view address) {
+  return std::string(address.substr(0, address.find('/')));
+}
+
 tl::expected<void, HostError> check_host(std::string_view text) {
   const std::string shown(text.substr(0, longest_shown));
   const auto fail = [](std::string message, std::string remedy) {

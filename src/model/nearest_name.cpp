@@ -53,4 +53,10 @@ std::string did_you_mean(std::string_view name, std::span<const std::string_view
   return nearest ? fmt::format(" (did you mean '{}'?)", *nearest) : std::string();
 }
 
+std::string nearest_or_example(std::string_view name, std::span<const std::string_view> known) {
+  std::string nearest = did_you_mean(name, known);
+  if (!nearest.empty() || known.empty()) return nearest;
+  return fmt::format("; write e.g. {}", known.front());
+}
+
 }  // namespace greymet::model

@@ -2,7 +2,15 @@
 
 #include <algorithm>
 
+#include <fmt/format.h>
+
 namespace greymet::model {
+
+std::string range_text(Area area, Extent extent) {
+  const auto name = short_name(area);
+  if (extent.end - extent.first <= 1) return fmt::format("{}:{}", name, extent.first);
+  return fmt::format("{}:{}..{}:{}", name, extent.first, name, extent.end - 1);
+}
 
 Extent extent_of(const Point& point) {
   const std::uint32_t first = point.address.offset.value;

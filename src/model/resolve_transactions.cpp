@@ -1,15 +1,12 @@
 // Transactions: who asks whom, over which line, for what, when, and where it lies in memory.
 #include <fmt/format.h>
 
+#include "model/ip_address.h"
 #include "resolve_connections.h"
 #include "resolve_internal.h"
 
 namespace greymet::model::internal {
 namespace {
-
-std::string host_of_address(const std::string& address) {
-  return address.substr(0, address.find('/'));
-}
 
 std::optional<Target> resolve_target(const Names& names, const Transaction& declared,
                                      Reporter& report) {

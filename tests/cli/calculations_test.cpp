@@ -86,7 +86,7 @@ TEST_CASE("address gives every reading with stable keys") {
       "e.g. 4096, 0x1000, hr:4096, 44097 or 404097");
   check_refused({"address", "5", "--slave", "burner"}, "--slave needs a plan: --plan plan.toml");
   check_refused({"address", "5", "--plan", "maltings.toml", "--slave", "burn"},
-                "the plan has no slave 'burn'");
+                "the plan has no slave 'burn'; write e.g. burner");
 }
 
 TEST_CASE("value marks the plausible word order") {
@@ -116,6 +116,10 @@ TEST_CASE("value marks the plausible word order") {
       "bits text(12)");
   check_refused({"value", "42F6", "--type", "u16", "--near", "x"},
                 "'x' is no number; write e.g. --near 123.4");
+  check_refused({"value", "42F6", "--type", "bool", "--bit", "-1"},
+                "--bit: '-1' does not fit; write e.g. 3; see greymet value --help");
+  check_refused({"value", "42F6", "--type", "u16", "--factor", "x"},
+                "--factor: 'x' does not fit; write e.g. 0.1; see greymet value --help");
   check_refused({"value", "42F6", "--type", "bool", "--bit", "16"},
                 "a register has bits 0 to 15; write e.g. --bit 3");
 }
@@ -160,6 +164,8 @@ TEST_CASE("frame shows request and reply, and decodes pasted bytes") {
       "03 00 00 00 0A C5 CD --mode rtu");
   check_refused({"frame", "maltings.toml", "burner-inn"},
                 "the plan has no transaction 'burner-inn' (did you mean 'burner-in'?)");
+  check_refused({"frame", "maltings.toml", "nope"},
+                "the plan has no transaction 'nope'; write e.g. burner-in");
   check_refused(
       {"frame", "--decode", "01 0", "--mode", "rtu"},
       "an odd number of hexadecimal digits at character 5; write pairs of hexadecimal digits, "

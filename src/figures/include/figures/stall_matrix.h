@@ -12,7 +12,7 @@ namespace greymet::figures {
 
 // How a stall hurts another slave's quickest transaction.
 enum class Harm : std::uint8_t {
-  none,        // it keeps its period
+  none,        // no stall is longer than its period; its own wait still comes on top
   first_only,  // the first stall is longer than its period, until the silent slave is parked
   every_time,  // so is every stall
 };

@@ -30,6 +30,9 @@ struct Ipv4 {
 // "10.20.0.0/24": the subnet of an address with a prefix.
 [[nodiscard]] std::string subnet_text(const Ipv4& address);
 
+// "10.20.0.10" of "10.20.0.10/24".
+[[nodiscard]] std::string host_of_address(std::string_view address);
+
 // Why a text cannot be the address of a box; both parts are ready to be shown.
 struct HostError {
   std::string message;

@@ -20,4 +20,9 @@ namespace greymet::model {
 [[nodiscard]] std::string did_you_mean(std::string_view name,
                                        std::span<const std::string_view> known);
 
+// did_you_mean(), or where no name is near enough the first known one as an example:
+// "; write e.g. burner-in". Empty if there are none.
+[[nodiscard]] std::string nearest_or_example(std::string_view name,
+                                             std::span<const std::string_view> known);
+
 }  // namespace greymet::model

@@ -47,6 +47,9 @@ struct Extent {
 // Registers (or bits, in a bit area) that the point takes.
 [[nodiscard]] Extent extent_of(const Point& point);
 
+// "hr:4..hr:9", or "hr:4" for one register or bit.
+[[nodiscard]] std::string range_text(Area area, Extent extent);
+
 // An immutable register table with its index. Points keep the order of the file.
 class RegisterMap {
  public:
