@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "cli/print.h"
+#include "cli/table_cells.h"
 #include "model/duration_text.h"
 
 namespace greymet::cli {
@@ -15,16 +16,9 @@ constexpr std::size_t narrowest = 80;
 constexpr std::size_t columns_width = 64;  // all columns but the name and these two:
 constexpr std::size_t failure_width = 16;  // one failed attempt, an exception; where there is room
 
-std::string cell(const std::optional<timing::Duration>& d, std::size_t width) {
-  if (!d) return fmt::format("{:>{}}", "-", width);
-  const double ms = to_ms(*d);
-  if (ms >= 1e7) return fmt::format("{:>{}.3g}", ms, width);
-  return fmt::format("{:>{}.{}f}", ms, width, ms < 1000 ? 2 : ms < 100'000 ? 1 : 0);
-}
-
 std::string period_cell(const timing::TransactionReport& t) {
   switch (t.kind) {
-    case model::TriggerKind::cyclic: return cell(t.period, 8);
+    case model::TriggerKind::cyclic: return ms_cell(t.period, 8);
     case model::TriggerKind::continuous: return fmt::format("{:>8}", "contin.");
     case model::TriggerKind::on_bit:
     case model::TriggerKind::on_change:
@@ -33,25 +27,6 @@ std::string period_cell(const timing::TransactionReport& t) {
     case model::TriggerKind::on_return: return fmt::format("{:>8}", "return");
   }
   return {};
-}
-
-// Cuts a name to the width; names are UTF-8, so the cut must not fall inside a character.
-std::string name_cell(const std::string& text, std::size_t width) {
-  const std::string name = printable(text);
-  std::size_t columns = 0;
-  std::size_t cut = name.size();
-  std::size_t before_last = 0;
-  for (std::size_t i = 0; i < name.size(); ++i) {
-    if ((static_cast<unsigned char>(name[i]) & 0xC0U) == 0x80) continue;
-    if (columns == width - 1) before_last = i;
-    if (columns == width) {
-      cut = before_last;
-      break;
-    }
-    ++columns;
-  }
-  if (cut < name.size()) return name.substr(0, cut) + "~";
-  return name + std::string(width - columns, ' ');
 }
 
 std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
@@ -81,49 +56,11 @@ std::string heartbeats_text(const timing::TimingReport& report, const Terminal& 
     const bool good = h.verdict == timing::HeartbeatVerdict::good;
     text += fmt::format("  {} {} {} {} {} {} {}  {}\n", name_cell(h.name, 15),
                         name_cell(h.carried_by.empty() ? "-" : h.carried_by, 13),
-                        cell(h.longest_gap, 8), cell(h.watch, 8), cell(h.watch_min, 8),
-                        cell(h.watch_max, 8), cell(h.latest_alarm, 8),
+                        ms_cell(h.longest_gap, 8), ms_cell(h.watch, 8), ms_cell(h.watch_min, 8),
+                        ms_cell(h.watch_max, 8), ms_cell(h.latest_alarm, 8),
                         tinted(terminal, good ? Tint::none : Tint::red, to_string(h.verdict)));
   }
   return text + "\n";
-}
-
-// The quickest of the transactions a stall is too long for, and how many more there are.
-std::string hurt_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-                      const timing::Stall& stall, timing::Duration length) {
-  constexpr std::size_t most = 10'000;
-  const auto hurt = jobs_hurt(plan, report.model, report.stalls, stall, length, most);
-  if (hurt.empty()) return "nobody";
-  const auto& job = report.model.queues[hurt.front().queue].jobs[hurt.front().job];
-  const std::string name = printable(plan.declared(plan.transactions[job.transaction]).name);
-  return hurt.size() == 1 ? name : fmt::format("{} and {} more", name, hurt.size() - 1);
-}
-
-std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-                        const Terminal& terminal) {
-  constexpr std::size_t name_width = 16;
-  std::string rows;
-  for (const timing::Stall& stall : report.stalls.stalls) {
-    // nobody waits for the only slave of a line or connection
-    if (jobs_hurt(plan, report.model, report.stalls, stall, timing::Duration::max(), 1).empty()) {
-      continue;
-    }
-    const bool always =
-        !jobs_hurt(plan, report.model, report.stalls, stall, stall.steady, 1).empty();
-    rows += fmt::format("  {}{}{}{}  {}{}\n", name_cell(plan.target_name(stall.silent), name_width),
-                        name_cell(report.model.queues[stall.failing.front().job.queue].name, 12),
-                        cell(stall.first, 10), cell(stall.steady, 10),
-                        hurt_text(plan, report, stall, std::max(stall.first, stall.steady)),
-                        always ? ", again and again" : "");
-  }
-  if (rows.empty()) return {};
-  std::string text = tinted(terminal, Tint::bold, "silent slaves");
-  text += '\n';
-  text += tinted(terminal, Tint::dim,
-                 fmt::format("  {:<{}}{:<12}{:>10}{:>10}  {}", "slave", name_width, "line", "first",
-                             "steady", "too long for"));
-  text += '\n';
-  return text + rows + "\n";
 }
 
 }  // namespace
@@ -161,11 +98,12 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
       const std::string lost = t.missed > 0 ? "!" : late ? "?" : " ";
       default_reply = default_reply || t.default_reply;
       missed = missed || t.missed > 0 || late;
-      text += fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}", name_cell(t.name, name_width),
-                          t.function, t.request_bytes, t.reply_bytes, cell(t.typical, 8),
-                          cell(t.longest, 8), mark, period_cell(t), cell(t.response_simulated, 7),
-                          cell(t.response_bound, 8), lost, cell(t.silent, 7));
-      if (failures) text += cell(t.failed_attempt, 8) + cell(t.exception, 8);
+      text +=
+          fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}", name_cell(t.name, name_width),
+                      t.function, t.request_bytes, t.reply_bytes, ms_cell(t.typical, 8),
+                      ms_cell(t.longest, 8), mark, period_cell(t), ms_cell(t.response_simulated, 7),
+                      ms_cell(t.response_bound, 8), lost, ms_cell(t.silent, 7));
+      if (failures) text += ms_cell(t.failed_attempt, 8) + ms_cell(t.exception, 8);
       text += '\n';
     }
     if (!line.simulation_complete) {
@@ -176,7 +114,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
     text += "\n";
   }
   text += heartbeats_text(report, terminal);
-  text += silent_text(plan, report, terminal);
+  text += supervision_text(plan, report, terminal);
   text +=
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
       "simulated with longest durations. bound: no response is ever longer. silent:\n"
@@ -190,12 +128,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
         "without false alarms, largest that reacts in time. alarm: latest after the\n"
         "producer stops.\n";
   }
-  if (text.find("too long for") != std::string::npos) {
-    text +=
-        "first, steady: how long a silent slave keeps the others waiting, at first and from\n"
-        "then on (parked: each time it is tried). too long for: whose period is shorter; the\n"
-        "wait for their own turn comes on top.\n";
-  }
+  text += supervision_legend(report);
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
   if (incomplete)

@@ -176,6 +176,12 @@ class CommandLine {
         add("timing", "time every transaction: durations, bounds, simulation, use of the lines",
             [this] { return run_timing(timing_, terminal_); });
     c.add_option("PLAN", timing_.plan, plan_help)->required();
+    c.add_option("--frame-errors", timing_.frame_errors,
+                 "share of frames lost or damaged, e.g. 1e-4: how often heartbeats then trip")
+        ->check(CLI::Range(0.0, 0.5));
+    c.add_flag("--pairs", timing_.pairs, "also simulate every two silent slaves of a line");
+    c.add_option("--window", timing_.window,
+                 "what the timelines of -o show, e.g. 200ms..600ms of plant time");
     add_format(c, timing_.format);
     add_output(c, timing_.out, timing_.force, false);
   }

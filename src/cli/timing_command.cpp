@@ -13,7 +13,12 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   timing::TimingReport report;
   {
     ProgressBar bar(terminal, "simulating");
-    report = timing::analyse(plan, figures::services_drawn, bar.sink());
+    timing::AnalysisOptions analysis;
+    analysis.trace_length = figures::services_drawn;
+    analysis.frame_error_rate = options.frame_errors;
+    analysis.silence.pairs = options.pairs;
+    analysis.progress = bar.sink();
+    report = timing::analyse(plan, analysis);
   }
   const bool json = options.format == "json";
   const std::string document = json || !options.out.empty() ? files::timing_json(plan, report) : "";

@@ -1,9 +1,12 @@
 // Writing JSON documents: shared by this folder's writers. Not for use outside it.
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include <nlohmann/json.hpp>
+
+#include "model/duration_text.h"
 
 namespace greymet::files::internal {
 
@@ -12,6 +15,12 @@ namespace greymet::files::internal {
 [[nodiscard]] inline std::string dump(const nlohmann::ordered_json& json) {
   using Json = nlohmann::ordered_json;
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+// A duration in milliseconds, or null where there is none.
+[[nodiscard]] inline nlohmann::ordered_json ms_or_null(const std::optional<model::Duration>& d) {
+  using Json = nlohmann::ordered_json;
+  return d ? Json(model::to_ms(*d)) : Json(nullptr);
 }
 
 }  // namespace greymet::files::internal

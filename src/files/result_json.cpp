@@ -6,17 +6,15 @@
 #include "files/exchange_export.h"
 #include "json_text.h"
 #include "model/duration_text.h"
+#include "supervision_json.h"
 
 namespace greymet::files {
 
 using internal::dump;
+using internal::ms_or_null;
 using Json = nlohmann::ordered_json;
 
 namespace {
-
-Json ms_or_null(const std::optional<timing::Duration>& d) {
-  return d ? Json(model::to_ms(*d)) : Json(nullptr);
-}
 
 Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string_view text) {
   return {{"file", loaded.sources[place.file].name},
@@ -32,35 +30,6 @@ Json tightness_json(const timing::TransactionReport& t) {
   }
   return static_cast<double>(t.response_simulated->count()) /
          static_cast<double>(t.response_bound->count());
-}
-
-constexpr std::size_t most_names = 1000;
-
-Json hurt_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
-               const timing::Stall& stall, timing::Duration length) {
-  Json names = Json::array();
-  for (const timing::JobRef ref :
-       jobs_hurt(resolved, report.model, report.stalls, stall, length, most_names)) {
-    const auto& job = report.model.queues[ref.queue].jobs[ref.job];
-    names.push_back(resolved.declared(resolved.transactions[job.transaction]).name);
-  }
-  return names;
-}
-
-Json silent_slaves_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
-  Json slaves = Json::array();
-  for (const timing::Stall& stall : report.stalls.stalls) {
-    const auto retry = stall.park ? std::optional(stall.park->retry) : std::nullopt;
-    slaves.push_back({{"slave", resolved.target_name(stall.silent)},
-                      {"line", report.model.queues[stall.failing.front().job.queue].name},
-                      {"transactions", stall.failing.size()},
-                      {"first_stall_ms", model::to_ms(stall.first)},
-                      {"steady_stall_ms", model::to_ms(stall.steady)},
-                      {"park_retry_ms", ms_or_null(retry)},
-                      {"first_hurts", hurt_json(resolved, report, stall, stall.first)},
-                      {"steady_hurts", hurt_json(resolved, report, stall, stall.steady)}});
-  }
-  return slaves;
 }
 
 }  // namespace
@@ -122,21 +91,13 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
                      {"simulation_complete", line.simulation_complete},
                      {"transactions", std::move(transactions)}});
   }
-  Json heartbeats = Json::array();
-  for (const timing::HeartbeatReport& h : report.heartbeats) {
-    heartbeats.push_back({{"name", h.name},
-                          {"carried_by", h.carried_by.empty() ? Json(nullptr) : Json(h.carried_by)},
-                          {"longest_gap_ms", ms_or_null(h.longest_gap)},
-                          {"watch_ms", model::to_ms(h.watch)},
-                          {"watch_min_ms", ms_or_null(h.watch_min)},
-                          {"watch_max_ms", ms_or_null(h.watch_max)},
-                          {"latest_alarm_ms", ms_or_null(h.latest_alarm)},
-                          {"verdict", to_string(h.verdict)}});
-  }
   return dump({{"fingerprint", fingerprint_of(resolved)},
                {"lines", std::move(lines)},
-               {"heartbeats", std::move(heartbeats)},
-               {"silent_slaves", silent_slaves_json(resolved, report)}});
+               {"heartbeats", internal::heartbeats_json(report)},
+               {"paths", internal::paths_json(resolved, report)},
+               {"silent_slaves", internal::silent_slaves_json(resolved, report)},
+               {"silent_pairs", internal::silent_pairs_json(resolved, report)},
+               {"frame_error_rate", report.frame_error_rate}});
 }
 
 }  // namespace greymet::files

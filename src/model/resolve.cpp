@@ -246,28 +246,45 @@ void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
   resolved.copies.push_back(out);
 }
 
+// The registers or bits of one slave that a path's end names.
+PathEnd end_at_slave(std::size_t slave, Area area, Extent extent,
+                     const std::optional<std::uint32_t>& bit) {
+  const std::uint64_t width = is_bit_area(area) ? 1 : bits_per_word;
+  PathEnd end{false, slave, area, {0, extent.first * width, extent.end * width}};
+  if (bit) end.bits = {0, end.bits.first + *bit, end.bits.first + *bit + 1};
+  return end;
+}
+
 // "slave.point" or "controller.%MW3"
-void check_path_end(const ResolvedPlan& resolved, const Names& names,
-                    const Located<std::string>& text, Reporter& report) {
+std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Names& names,
+                                        const Located<std::string>& text, Reporter& report) {
   const std::size_t dot = text.value.find('.');
   if (dot == std::string::npos || dot + 1 == text.value.size()) {
     report.error(RuleCode::P05, text.place,
                  fmt::format("'{}' is no end of a path", text.value.substr(0, 60)),
                  "write \"<slave>.<point>\" or \"<controller>.%MW3\"");
-    return;
+    return std::nullopt;
   }
   const Located<std::string> owner{text.value.substr(0, dot), text.place};
   const Located<std::string> rest{text.value.substr(dot + 1), text.place};
   const auto controller = names.controllers.find(owner.value);
   if (controller != names.controllers.end()) {
-    (void)internal::resolve_bit_or_word(resolved.layouts[controller->second], rest, report);
-    return;
+    const auto memory =
+        internal::resolve_bit_or_word(resolved.layouts[controller->second], rest, report);
+    if (!memory) return std::nullopt;
+    return PathEnd{true, controller->second, {}, memory->bits};
   }
   const auto slave = look_up(names.slaves, owner, "slave or controller", report);
-  if (!slave) return;
+  if (!slave) return std::nullopt;
   const RegisterMap* map = resolved.map_of({false, *slave, 0});
+  if (const Point* point = map != nullptr ? map->find(rest.value) : nullptr) {
+    return end_at_slave(*slave, point->address.area, extent_of(*point), point->bit);
+  }
   const auto address = read_address({rest.value, false}, Numbering::from_0);
-  if ((map != nullptr && map->find(rest.value) != nullptr) || address) return;
+  if (address && address->area && address->offset >= 0 && address->offset < addresses_per_area) {
+    const auto offset = static_cast<std::uint32_t>(address->offset);
+    return end_at_slave(*slave, *address->area, {offset, offset + 1}, address->bit);
+  }
   std::vector<std::string_view> known;
   if (map != nullptr) {
     for (const Point& point : map->points()) known.push_back(point.name);
@@ -276,6 +293,7 @@ void check_path_end(const ResolvedPlan& resolved, const Names& names,
                fmt::format("slave {} has no point '{}'{}", owner.value, rest.value.substr(0, 60),
                            did_you_mean(rest.value, known)),
                "name a point of the slave's map, or an address such as \"hr:12\"");
+  return std::nullopt;
 }
 
 void check_want(const ResolvedPlan& resolved, const Names& names, const Want& want,
@@ -336,10 +354,13 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
     resolve_heartbeat(resolved, names, i, findings);
   }
   for (std::size_t i = 0; i < p.copies.size(); ++i) resolve_copy(resolved, names, i, findings);
-  for (const Path& path : p.paths) {
+  for (std::size_t i = 0; i < p.paths.size(); ++i) {
+    const Path& path = p.paths[i];
     Reporter report(findings, fmt::format("path {}", path.name));
-    if (path.from) check_path_end(resolved, names, *path.from, report);
-    if (path.to) check_path_end(resolved, names, *path.to, report);
+    ResolvedPath out{i, {}, {}};
+    if (path.from) out.from = resolve_path_end(resolved, names, *path.from, report);
+    if (path.to) out.to = resolve_path_end(resolved, names, *path.to, report);
+    resolved.paths.push_back(out);
   }
   for (const Want& want : p.wants) check_want(resolved, names, want, findings);
   internal::assign_memory(resolved, unplaced, findings);

@@ -6,6 +6,7 @@
 
 #include "timing/bounds.h"
 #include "timing/phased_bounds.h"
+#include "watched_runs.h"
 
 namespace greymet::timing {
 
@@ -168,6 +169,18 @@ double utilisation_percent(const Queue& queue) {
 
 namespace {
 
+std::vector<std::optional<PathCarrier>> path_carriers(const ResolvedPlan& resolved,
+                                                      const TimingReport& report) {
+  std::vector<std::optional<PathCarrier>> carriers(resolved.transactions.size());
+  for (const LineReport& line : report.lines) {
+    for (std::size_t j = 0; line.queue && j < line.transactions.size(); ++j) {
+      const TransactionReport& t = line.transactions[j];
+      carriers[t.transaction] = PathCarrier{{*line.queue, j}, t.response_bound, t.interval_bound};
+    }
+  }
+  return carriers;
+}
+
 // Turns model, simulations and bounds into the rows of the report.
 void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   const auto bounds = bounds_of(report.model);
@@ -219,23 +232,38 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   }
   report.heartbeats = heartbeat_reports(resolved, carriers);
   report.stalls = stalls_of(resolved, report.model);
+  report.paths = path_routes(resolved, report.model, path_carriers(resolved, report));
+  for (PathReport& path : report.paths) path.verdict = judge_path(path);
 }
 
 }  // namespace
 
-TimingReport analyse(const ResolvedPlan& resolved, std::size_t trace_length,
-                     const ProgressSink& progress) {
+TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analysis) {
   TimingReport report;
   report.model = build_timing_model(resolved);
+  // shares of the work, as the progress bar shows them
+  constexpr double longest_done = 0.3;
+  constexpr double typical_done = 0.6;
+  const auto stage = [&](double from, double to) -> ProgressSink {
+    if (!analysis.progress) return {};
+    return [&analysis, from, to](double done) { analysis.progress(from + (to - from) * done); };
+  };
   SimulationOptions options;
   options.durations = Durations::longest;
-  if (progress) options.progress = [&progress](double done) { progress(done / 2); };
+  options.watched = heartbeat_jobs(resolved, report.model);
+  options.progress = stage(0, longest_done);
   report.longest = simulate(report.model, options);
   options.durations = Durations::typical;
-  options.trace_length = trace_length;
-  if (progress) options.progress = [&progress](double done) { progress(0.5 + done / 2); };
+  options.trace_length = analysis.trace_length;
+  options.progress = stage(longest_done, typical_done);
   report.typical = simulate(report.model, options);
   fill_report(resolved, report);
+  report.frame_error_rate = analysis.frame_error_rate;
+  simulate_heartbeats_and_paths(resolved, options.watched, report);
+  SilenceOptions silence = analysis.silence;
+  silence.progress = stage(typical_done, 1);
+  report.silence = simulate_silence(resolved, report.model, report.stalls, report.longest,
+                                    report.heartbeats, silence);
   return report;
 }
 

@@ -4,6 +4,7 @@
 #include <map>
 #include <queue>
 
+#include "fault_state.h"
 #include "simulation_internal.h"
 
 namespace greymet::timing::internal {
@@ -32,23 +33,50 @@ struct UnderWay {
   Nanoseconds line_start = 0;
   Nanoseconds on_line = 0;  // time it will take on the line
   Nanoseconds back = 0;     // from the line's end to completion
+  Outcome outcome;
+  Nanoseconds lost_at_release = 0;  // of the queue, and
+  Nanoseconds lost_on_line = 0;     // of the line at its arrival there
+};
+
+// Time spent on faulty devices, as a running sum.
+struct LostTime {
+  Nanoseconds ended = 0;    // by services that have ended
+  Nanoseconds since = 0;    // start of those under way, summed
+  Nanoseconds running = 0;  // how many are under way
+  [[nodiscard]] Nanoseconds until(Nanoseconds now) const { return ended + running * now - since; }
+  void begin(Nanoseconds now) {
+    ++running;
+    since += now;
+  }
+  void finish(Nanoseconds start, Nanoseconds now) {
+    --running;
+    since -= start;
+    ended += now - start;
+  }
 };
 
 struct QueueState {
   const Queue* queue = nullptr;
+  std::size_t index = 0;  // into TimingModel::queues
   WaitingJobs waiting;
   std::vector<JobRecorder> recorders;
   std::vector<std::uint32_t> continuous;
   std::size_t next_continuous = 0;
   std::vector<bool> running;  // per job
   std::vector<UnderWay> under_way;
+  std::vector<bool> watched;
+  LostTime lost;
+  std::vector<Nanoseconds> lost_at_release;
+  std::vector<bool> on_return_due;
   std::int64_t in_flight = 0;
   Nanoseconds boundary_asked = -1;
+  Nanoseconds trial_asked = -1;
   QueueStatistics result;
 };
 
 struct LineState {
   bool busy = false;
+  LostTime lost;
   std::deque<std::pair<std::uint32_t, std::uint32_t>> arrivals;  // queue, job
 };
 
@@ -58,11 +86,23 @@ class IslandSimulator {
                   const SimulationOptions& options)
       : options_(options),
         source_(options.durations, options.seed),
-        checkpoints_(checkpoints_of(timing, queues, options)) {
+        checkpoints_(checkpoints_of(timing, queues, options)),
+        faults_(timing, options.faults, options.seed),
+        faulty_(options.faults.any()) {
     for (std::size_t index : queues) {
       const Queue& queue = timing.queues[index];
-      QueueState state{
-          &queue, WaitingJobs(queue.order, queue.jobs.size()), {}, {}, 0, {}, {}, 0, -1, {}};
+      QueueState state{.queue = &queue,
+                       .index = index,
+                       .waiting = WaitingJobs(queue.order, queue.jobs.size()),
+                       .recorders = {},
+                       .continuous = {},
+                       .running = {},
+                       .under_way = {},
+                       .watched = watched_jobs(options, index, queue.jobs.size()),
+                       .lost = {},
+                       .lost_at_release = std::vector<Nanoseconds>(queue.jobs.size(), 0),
+                       .on_return_due = std::vector<bool>(queue.jobs.size(), false),
+                       .result = {}};
       for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
         state.recorders.emplace_back(options.percentiles);
         const Job& job = queue.jobs[j];
@@ -129,6 +169,7 @@ class IslandSimulator {
         LineState& line = lines_[*state.queue->line];
         line.busy = false;
         const UnderWay& request = state.under_way[event.job];
+        if (is_lost(state, event.job)) line.lost.finish(request.line_start, event.at);
         events_.push({event.at + request.back, EventKind::completion, event.queue, event.job});
         take_next(line, event.at);
         break;
@@ -136,15 +177,25 @@ class IslandSimulator {
       case EventKind::line_arrival: {
         LineState& line = lines_[*state.queue->line];
         line.arrivals.emplace_back(event.queue, event.job);
+        state.under_way[event.job].lost_on_line = line.lost.until(event.at);
         take_next(line, event.at);
         break;
       }
-      case EventKind::release:
-        state.waiting.push(event.job, event.at);
-        state.result.longest_queue = std::max(state.result.longest_queue, state.waiting.size());
-        break;
+      case EventKind::release: release(event, state); break;
       case EventKind::boundary: break;  // only wakes the dispatcher
     }
+  }
+
+  void release(const Event& event, QueueState& state) {
+    if (faulty_ && faults_.admit(state.index, event.job, event.at) == Admission::fail_at_once) {
+      state.recorders[event.job].fail_at_once();
+      ++served_;
+      come_back(event.queue, event.job, event.at, event.at);
+      return;
+    }
+    state.lost_at_release[event.job] = state.lost.until(event.at);
+    state.waiting.push(event.job, event.at);
+    state.result.longest_queue = std::max(state.result.longest_queue, state.waiting.size());
   }
 
   void complete_request(const Event& event, QueueState& state) {
@@ -154,17 +205,59 @@ class IslandSimulator {
     --state.in_flight;
     const auto limit = limit_.find(state.queue->controller);
     if (limit != limit_.end()) ++limit->second;
-    state.recorders[event.job].complete(request.release, event.at);
-    state.result.busy += Duration(event.at - request.start);
-    if (state.result.trace.size() < options_.trace_length) {
-      state.result.trace.push_back({event.job, Duration(request.release), Duration(request.start),
-                                    Duration(request.line_start), Duration(event.at)});
+    const bool good = request.outcome.kind == Outcome::Kind::good;
+    JobRecorder& recorder = state.recorders[event.job];
+    good ? recorder.complete(request.release, event.at) : recorder.fail();
+    if (is_lost(state, event.job)) {
+      state.lost.finish(request.start, event.at);
+    } else if (faulty_ && is_released(job.kind)) {
+      recorder.hold(request.lost_at_release / state.queue->in_flight + request.lost_on_line,
+                    request.release >= faults_.parked_since());
     }
+    state.result.busy += Duration(event.at - request.start);
+    const bool watched = !state.watched.empty() && state.watched[event.job] &&
+                         state.result.watched.size() < most_watched;
+    const Service service{event.job,
+                          Duration(request.release),
+                          Duration(request.start),
+                          Duration(request.line_start),
+                          Duration(event.at),
+                          good};
+    if (state.result.trace.size() < options_.trace_length) state.result.trace.push_back(service);
+    if (watched) state.result.watched.push_back(service);
     ++served_;
-    if (!is_released(job.kind)) return;
-    const NextRelease next = next_release(job, request.release, event.at);
-    state.recorders[event.job].miss(next.missed);
-    if (next.at != never) events_.push({next.at, EventKind::release, event.queue, event.job});
+    const bool again =
+        faulty_ && faults_.finished(state.index, event.job, request.outcome, event.at);
+    if (is_released(job.kind)) come_back(event.queue, event.job, request.release, event.at);
+    if (again) release_on_return(event.queue, job.device, event.at);
+  }
+
+  void come_back(std::uint32_t q, std::uint32_t job, Nanoseconds release, Nanoseconds end) {
+    QueueState& state = states_[q];
+    if (state.queue->jobs[job].kind == model::TriggerKind::on_return) {
+      state.on_return_due[job] = false;
+      return;
+    }
+    const NextRelease next = next_release(state.queue->jobs[job], release, end);
+    state.recorders[job].miss(next.missed, faulty_ && release >= faults_.parked_since());
+    if (next.at != never) events_.push({next.at, EventKind::release, q, job});
+  }
+
+  void release_on_return(std::uint32_t q, std::size_t device, Nanoseconds now) {
+    QueueState& state = states_[q];
+    for (std::uint32_t j = 0; j < state.queue->jobs.size(); ++j) {
+      const Job& job = state.queue->jobs[j];
+      if (job.kind != model::TriggerKind::on_return || job.device != device) continue;
+      if (state.on_return_due[j]) continue;  // at most one instance of each waits
+      state.on_return_due[j] = true;
+      events_.push({now, EventKind::release, q, j});
+    }
+  }
+
+  // The service fails because its device is faulty.
+  [[nodiscard]] bool is_lost(const QueueState& state, std::uint32_t job) const {
+    return faulty_ && state.under_way[job].outcome.kind == Outcome::Kind::failed &&
+           faults_.is_faulty(state.queue->jobs[job].device);
   }
 
   void take_next(LineState& line, Nanoseconds now) {
@@ -174,6 +267,8 @@ class IslandSimulator {
     line.busy = true;
     UnderWay& request = states_[q].under_way[job];
     request.line_start = now;
+    request.lost_on_line = line.lost.until(now) - request.lost_on_line;
+    if (is_lost(states_[q], job)) line.lost.begin(now);
     events_.push({now + request.on_line, EventKind::line_end, q, job});
   }
 
@@ -183,8 +278,9 @@ class IslandSimulator {
     Nanoseconds best_release = never;
     for (std::uint32_t q = 0; q < states_.size(); ++q) {
       QueueState& state = states_[q];
-      const bool has_work = continuous ? state.waiting.empty() && idle_continuous(state).has_value()
-                                       : !state.waiting.empty();
+      const bool has_work = continuous
+                                ? state.waiting.empty() && idle_continuous(state, now).has_value()
+                                : !state.waiting.empty();
       if (!has_work || state.in_flight >= state.queue->in_flight) continue;
       const auto limit = limit_.find(state.queue->controller);
       if (limit != limit_.end() && limit->second <= 0) continue;
@@ -205,10 +301,13 @@ class IslandSimulator {
     return best;
   }
 
-  static std::optional<std::size_t> idle_continuous(const QueueState& state) {
+  [[nodiscard]] std::optional<std::size_t> idle_continuous(const QueueState& state,
+                                                           Nanoseconds now) const {
     for (std::size_t i = 0; i < state.continuous.size(); ++i) {
       const std::size_t at = (state.next_continuous + i) % state.continuous.size();
-      if (!state.running[state.continuous[at]]) return at;
+      const std::uint32_t job = state.continuous[at];
+      if (state.running[job]) continue;
+      if (!faulty_ || faults_.may_run(state.index, job, now)) return at;
     }
     return std::nullopt;
   }
@@ -218,13 +317,30 @@ class IslandSimulator {
       QueueState& state = states_[*q];
       const auto entry = state.waiting.front();
       state.waiting.pop();
+      if (faulty_ &&
+          faults_.admit_at_turn(state.index, entry.job, now) == Admission::fail_at_once) {
+        state.recorders[entry.job].fail_at_once();
+        ++served_;
+        come_back(*q, entry.job, entry.release, now);
+        continue;
+      }
       start(*q, entry.job, entry.release, now);
     }
     while (const auto q = next_to_start(now, true)) {
       QueueState& state = states_[*q];
-      const std::size_t at = *idle_continuous(state);
+      const std::size_t at = *idle_continuous(state, now);
       state.next_continuous = (at + 1) % state.continuous.size();
       start(*q, state.continuous[at], now, now);
+    }
+    if (!faulty_) return;
+    // a parked continuous job wakes its queue when it may be tried again
+    for (std::uint32_t q = 0; q < states_.size(); ++q) {
+      QueueState& state = states_[q];
+      if (state.continuous.empty()) continue;
+      const Nanoseconds next = faults_.next_trial(state.index);
+      if (next == never || next <= now || state.trial_asked == next) continue;
+      state.trial_asked = next;
+      events_.push({next, EventKind::boundary, q, 0});
     }
   }
 
@@ -236,19 +352,41 @@ class IslandSimulator {
     const auto limit = limit_.find(state.queue->controller);
     if (limit != limit_.end()) --limit->second;
     UnderWay& request = state.under_way[job_index];
-    request = {release, now, now, 0, 0};
+    request = {release, now, now, 0, 0, {}, 0, 0};
+    if (faulty_) request.outcome = faults_.outcome(state.index, job_index, now);
+    const Outcome outcome = request.outcome;
+    request.lost_at_release = state.lost.until(now) - state.lost_at_release[job_index];
+    if (is_lost(state, job_index)) state.lost.begin(now);
+    const FailureTimes failure = failure_times(times);
+    const Nanoseconds tries = outcome.failed_tries * failure.each.count();
+    const bool failed = outcome.kind == Outcome::Kind::failed;
     if (state.queue->kind != QueueKind::gateway) {
-      const Nanoseconds total =
+      Nanoseconds total =
           source_.draw(times.shortest.count(), times.typical.count(), times.longest.count());
+      if (outcome.kind == Outcome::Kind::refused) {
+        total = std::min<Nanoseconds>(total, times.exception_longest.count());
+      }
+      total = (failed ? (failure.before + failure.after).count() : total) + tries;
       events_.push({now + total, EventKind::completion, q, job_index});
       return;
     }
     const NetworkParts& net = *times.network;
-    const Nanoseconds out = source_.draw(0, net.out_typical.count(), net.out_longest.count());
+    Nanoseconds out = source_.draw(0, net.out_typical.count(), net.out_longest.count());
     request.on_line =
         source_.draw(times.serial->shortest().count(), times.serial->typical().count(),
                      times.serial->longest().count());
     request.back = source_.draw(0, net.back_typical.count(), net.back_longest.count());
+    if (outcome.kind == Outcome::Kind::refused) {
+      const Duration refused =
+          times.serial->longest() - times.serial->reply + times.serial->exception_reply;
+      request.on_line = std::min<Nanoseconds>(request.on_line, refused.count());
+    }
+    if (failed) {
+      out = failure.before.count();
+      request.on_line = 0;
+      request.back = failure.after.count();
+    }
+    request.on_line += tries;
     events_.push({now + out, EventKind::line_arrival, q, job_index});
   }
 
@@ -257,11 +395,13 @@ class IslandSimulator {
     for (const QueueState& queue : states_) {
       queue.waiting.append_state(checkpoint, state);
       state.push_back(static_cast<Nanoseconds>(queue.next_continuous));
+      if (faulty_) faults_.append_state(queue.index, checkpoint, state);
       for (std::size_t j = 0; j < queue.running.size(); ++j) {
         if (!queue.running[j]) continue;
         const UnderWay& request = queue.under_way[j];
-        state.insert(state.end(), {static_cast<Nanoseconds>(j), request.release - checkpoint,
-                                   request.on_line, request.back});
+        state.insert(state.end(),
+                     {static_cast<Nanoseconds>(j), request.release - checkpoint, request.on_line,
+                      request.back, static_cast<Nanoseconds>(request.outcome.kind)});
       }
       state.push_back(-1);
     }
@@ -288,6 +428,8 @@ class IslandSimulator {
   std::map<std::size_t, std::int64_t> limit_;  // per controller: requests it may still start
   std::priority_queue<Event, std::vector<Event>, std::greater<>> events_;
   StateHistory history_;
+  FaultState faults_;
+  bool faulty_;
   std::uint64_t served_ = 0;
 };
 

@@ -3,6 +3,7 @@
 #include <bit>
 #include <numeric>
 
+#include "fault_state.h"
 #include "simulation_internal.h"
 
 namespace greymet::timing {
@@ -12,6 +13,11 @@ JobStatistics JobRecorder::take() {
   JobStatistics out;
   out.completed = completed_;
   out.missed = missed_;
+  out.missed_parked = missed_parked_;
+  out.failed = failed_;
+  out.parked = parked_;
+  out.held_first = Duration(held_first_);
+  out.held_parked = Duration(held_parked_);
   out.longest_interval = Duration(interval_);
   if (completed_ == 0) return out;
   out.response_min = Duration(min_);
@@ -75,11 +81,11 @@ bool StateHistory::seen(const std::vector<Nanoseconds>& state) {
 
 Checkpoints checkpoints_of(const TimingModel& timing, const std::vector<std::size_t>& queues,
                            const SimulationOptions& options) {
-  if (options.durations == Durations::random) return {};
+  if (options.durations == Durations::random || options.faults.frame_error_rate > 0) return {};
   // two hyperperiods must fit, or no state could ever be met again
   const auto step = hyperperiod(timing, queues, options.horizon / 2);
   if (!step) return {};
-  Nanoseconds largest_phase = 0;
+  Nanoseconds largest_phase = FaultState::last_change(options.faults);
   for (std::size_t q : queues) {
     for (const Job& job : timing.queues[q].jobs) {
       largest_phase = std::max(largest_phase, Nanoseconds{job.phase.count()});
@@ -110,6 +116,31 @@ std::optional<Duration> hyperperiod(const TimingModel& timing,
   return common == 1 ? limit : Duration(common);
 }
 
+namespace {
+
+std::vector<QueueStatistics> simulate_part(const TimingModel& timing,
+                                           const std::vector<std::size_t>& queues,
+                                           const SimulationOptions& options,
+                                           internal::ProgressMeter progress) {
+  const Queue& only = timing.queues[queues.front()];
+  const bool limited =
+      only.kind != QueueKind::serial && timing.in_flight_limit[only.controller].has_value();
+  if (queues.size() > 1 || only.in_flight > 1 || limited) {
+    return internal::simulate_island(timing, queues, options, progress);
+  }
+  std::vector<QueueStatistics> results;
+  results.push_back(internal::simulate_queue(timing, queues.front(), options, progress));
+  return results;
+}
+
+}  // namespace
+
+std::vector<QueueStatistics> simulate_queues(const TimingModel& timing,
+                                             const std::vector<std::size_t>& queues,
+                                             const SimulationOptions& options) {
+  return simulate_part(timing, queues, options, internal::ProgressMeter(options, 0, 1));
+}
+
 std::vector<QueueStatistics> simulate(const TimingModel& timing, const SimulationOptions& options) {
   std::vector<QueueStatistics> all(timing.queues.size());
   const auto islands = islands_of(timing);
@@ -119,19 +150,11 @@ std::vector<QueueStatistics> simulate(const TimingModel& timing, const Simulatio
       options.most_transactions,
       std::max(least_share, options.most_transactions / std::max<std::size_t>(1, islands.size())));
   for (std::size_t i = 0; i < islands.size(); ++i) {
-    const auto& island = islands[i];
     const double count = static_cast<double>(islands.size());
-    const internal::ProgressMeter progress(shared, static_cast<double>(i) / count,
-                                           static_cast<double>(i + 1) / count);
-    const Queue& only = timing.queues[island.front()];
-    const bool limited =
-        only.kind != QueueKind::serial && timing.in_flight_limit[only.controller].has_value();
-    if (island.size() == 1 && only.in_flight == 1 && !limited) {
-      all[island.front()] = internal::simulate_queue(timing, island.front(), shared, progress);
-      continue;
-    }
-    auto results = internal::simulate_island(timing, island, shared, progress);
-    for (std::size_t k = 0; k < island.size(); ++k) all[island[k]] = std::move(results[k]);
+    auto results = simulate_part(timing, islands[i], shared,
+                                 internal::ProgressMeter(shared, static_cast<double>(i) / count,
+                                                         static_cast<double>(i + 1) / count));
+    for (std::size_t k = 0; k < islands[i].size(); ++k) all[islands[i][k]] = std::move(results[k]);
   }
   return all;
 }

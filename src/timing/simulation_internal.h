@@ -29,13 +29,27 @@ class JobRecorder {
     last_end_ = end;
     if (keep_) responses_.push_back(response);
   }
-  void miss(std::uint64_t releases) { missed_ += releases; }
+  void miss(std::uint64_t releases, bool after_parking = false) {
+    missed_ += releases;
+    if (after_parking) missed_parked_ += releases;
+  }
+  void fail() { ++failed_; }
+  void fail_at_once() { ++parked_; }
+  void hold(Nanoseconds time, bool after_parking) {
+    Nanoseconds& longest = after_parking ? held_parked_ : held_first_;
+    longest = std::max(longest, time);
+  }
   [[nodiscard]] JobStatistics take();
 
  private:
   bool keep_;
   std::uint64_t completed_ = 0;
   std::uint64_t missed_ = 0;
+  std::uint64_t missed_parked_ = 0;
+  std::uint64_t failed_ = 0;
+  std::uint64_t parked_ = 0;
+  Nanoseconds held_first_ = 0;
+  Nanoseconds held_parked_ = 0;
   Nanoseconds min_ = never;
   Nanoseconds max_ = 0;
   Nanoseconds interval_ = 0;
@@ -135,6 +149,21 @@ class DurationSource {
   Durations kind_;
   std::mt19937_64 random_;
 };
+
+// Services of watched jobs beyond these are not kept.
+inline constexpr std::size_t most_watched = 1'000'000;
+
+// Per job of a queue: whether it is watched; empty if none is.
+[[nodiscard]] inline std::vector<bool> watched_jobs(const SimulationOptions& options,
+                                                    std::size_t queue, std::size_t jobs) {
+  std::vector<bool> watched;
+  for (const JobRef ref : options.watched) {
+    if (ref.queue != queue) continue;
+    watched.resize(jobs, false);
+    watched[ref.job] = true;
+  }
+  return watched;
+}
 
 [[nodiscard]] constexpr Nanoseconds round_up(Nanoseconds value, Nanoseconds step) {
   return step <= 0 ? value : (value + step - 1) / step * step;

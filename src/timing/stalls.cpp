@@ -8,15 +8,9 @@ namespace greymet::timing {
 namespace {
 
 FailingJob failing_job(JobRef ref, const Job& job) {
-  const TransactionTimes& times = job.times;
-  FailingJob out{ref, {}, {}, times.timeout, 1 + times.retries};
-  if (times.serial) out.each = times.serial->request + times.serial->gap;
-  // a translating gateway tries by itself: the way to it is gone once
-  if (times.serial && times.network && !times.timeout_of_master) {
-    out.once = times.network->out_longest + times.network->back_longest;
-  }
-  if (times.serial && times.timeout_of_master) out.each = {};
-  return out;
+  const FailureTimes times = failure_times(job.times);
+  return {ref, times.before + times.after, times.each - job.times.timeout, job.times.timeout,
+          times.tries};
 }
 
 // Everything that waits for one thing: a serial line (also behind a gateway), a connection, or all

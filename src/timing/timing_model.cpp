@@ -119,6 +119,7 @@ TimingModel build_timing_model(const ResolvedPlan& resolved) {
   std::vector<std::size_t> queue_of_line;
   std::vector<std::size_t> queue_of_connection;
   timing.queues = make_queues(resolved, queue_of_line, queue_of_connection);
+  std::map<model::Target, std::size_t> devices;
   for (std::size_t i = 0; i < resolved.transactions.size(); ++i) {
     const ResolvedTransaction& t = resolved.transactions[i];
     if (!t.trigger) continue;
@@ -134,7 +135,14 @@ TimingModel build_timing_model(const ResolvedPlan& resolved) {
       queue.line = t.channel->line;
       queue.in_flight = std::max(queue.in_flight, in_flight_of(resolved, t));
     }
+    const auto device = devices.try_emplace(*t.target, timing.devices.size());
+    if (device.second) timing.devices.push_back(*t.target);
     queue.jobs.push_back(make_job(resolved, i, *times));
+    queue.jobs.back().device = device.first->second;
+    if (t.channel->line) {
+      const auto& park = resolved.plan.lines[*t.channel->line].park;
+      if (park) queue.park = park->value;
+    }
   }
   limit_in_flight(resolved, timing);
   return timing;

@@ -161,6 +161,17 @@ std::optional<CharacterTiming> character_timing(const Line& line) {
   return CharacterTiming{s.mode->value, s.baud->value, s.format->value};
 }
 
+FailureTimes failure_times(const TransactionTimes& times) {
+  FailureTimes out{{}, times.timeout, {}, 1 + times.retries};
+  if (!times.serial || times.timeout_of_master) return out;
+  out.each += times.serial->request + times.serial->gap;
+  if (times.network) {
+    out.before = times.network->out_longest;
+    out.after = times.network->back_longest;
+  }
+  return out;
+}
+
 std::optional<TransactionTimes> transaction_times(const ResolvedPlan& resolved,
                                                   const ResolvedTransaction& t) {
   if (!has_what_it_needs(t)) return std::nullopt;

@@ -70,7 +70,7 @@ TEST_CASE("the timing fits 80 columns, with more to see where there is room") {
       test::with_rows(
           {R"({ name = "a transaction with a very long name", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })"}),
       test::base_files());
-  const auto report = timing::analyse(loaded.plan, 0, {});
+  const auto report = timing::analyse(loaded.plan, {});
   std::ostringstream ignored;
   const auto text = [&](std::size_t width) {
     return timing_text(loaded.plan, report, plain_terminal(ignored, ignored, width));

@@ -19,7 +19,7 @@ std::string row(const std::string& name, const std::string& slave, const std::st
 
 std::vector<StallMatrix> matrices(const std::string& plan) {
   const auto loaded = test::load(plan, test::base_files());
-  return stall_matrices(loaded.plan, timing::analyse(loaded.plan, 0, {}));
+  return stall_matrices(loaded.plan, timing::analyse(loaded.plan, {}));
 }
 
 // Two tries of 500 ms with 8 characters and t3.5 each (11 bits at 19200 baud): 1013.177 ms.

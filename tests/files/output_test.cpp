@@ -136,7 +136,7 @@ TEST_CASE("findings and timing as JSON have the keys that others rely on") {
   CHECK(f["subject"] == "transaction a");
   CHECK(f["remedy"] == "write count = 8");
   const auto good = plan();
-  const Json timing = Json::parse(files::timing_json(good.plan, timing::analyse(good.plan, 0, {})));
+  const Json timing = Json::parse(files::timing_json(good.plan, timing::analyse(good.plan, {})));
   CHECK(timing["fingerprint"] == files::fingerprint_of(good.plan));
   for (const Json& each : timing["lines"][0]["transactions"]) {
     if (!each["tightness"].is_null()) CHECK(each["tightness"] <= 1.0);

@@ -194,7 +194,7 @@ TEST_CASE("the report is exact where it may be, and shows both bounds") {
           {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s" })",
            R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s", phase = "500ms" })"}),
       test::base_files());
-  const auto report = analyse(loaded.plan, 0, {});
+  const auto report = analyse(loaded.plan, {});
   REQUIRE(report.lines.size() == 1);
   const auto& line = report.lines[0];
   CHECK(line.simulation_complete);

@@ -103,7 +103,7 @@ TEST_CASE("the carrier is found on both sides, and its absence is said") {
       "= \"2s\", react = \"3s\" },\n]\n";
   const auto loaded = test::load(plan);
   for (const auto& f : loaded.findings) FAIL_CHECK(f.message);
-  const auto report = analyse(loaded.plan, 0, {});
+  const auto report = analyse(loaded.plan, {});
   REQUIRE(report.heartbeats.size() == 3);
   CHECK(report.heartbeats[0].carried_by == "out");
   // each takes at most 5 + 16 = 21 ms and never meets the other: D = 100 + 21; G = 121 + 500

@@ -61,6 +61,9 @@ struct FrameOptions {
 struct TimingOptions {
   std::string plan;
   std::string format = "text";
+  double frame_errors = 0;
+  bool pairs = false;
+  std::string window;
   std::string out;
   bool force = false;
 };

@@ -23,6 +23,12 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 [[nodiscard]] std::string timing_text(const model::ResolvedPlan& plan,
                                       const timing::TimingReport& report, const Terminal& terminal);
 
+// Its parts below the lines: noticing a stop, paths, silent slaves; and what their columns mean.
+[[nodiscard]] std::string supervision_text(const model::ResolvedPlan& plan,
+                                           const timing::TimingReport& report,
+                                           const Terminal& terminal);
+[[nodiscard]] std::string supervision_legend(const timing::TimingReport& report);
+
 // All families but T and H, and N's rules about time.
 [[nodiscard]] checks::RuleSelection rules_without_time();
 

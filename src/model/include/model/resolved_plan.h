@@ -113,6 +113,21 @@ struct ResolvedCopy {
   std::optional<MemoryRange> to;
 };
 
+// One end of a path: bits of a controller's memory, or of an area of a slave (16 to a register).
+struct PathEnd {
+  bool at_controller = false;
+  std::size_t owner = 0;               // into Plan::controllers or Plan::slaves
+  Area area = Area::holding_register;  // at a slave
+  BitRange bits;                       // at a slave `store` is 0
+};
+
+// A path with both its ends looked up.
+struct ResolvedPath {
+  std::size_t declared = 0;
+  std::optional<PathEnd> from;
+  std::optional<PathEnd> to;
+};
+
 // A plan and everything that was looked up in it. Move-only: layouts point into `plan`.
 struct ResolvedPlan {
   ResolvedPlan() = default;
@@ -131,6 +146,7 @@ struct ResolvedPlan {
   std::vector<ResolvedTransaction> transactions;  // in list order
   std::vector<ResolvedHeartbeat> heartbeats;
   std::vector<ResolvedCopy> copies;
+  std::vector<ResolvedPath> paths;
 
   [[nodiscard]] const Transaction& declared(const ResolvedTransaction& t) const {
     return plan.transactions[t.declared];

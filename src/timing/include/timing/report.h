@@ -6,7 +6,10 @@
 #include <vector>
 
 #include "model/resolved_plan.h"
+#include "timing/heartbeat_simulation.h"
 #include "timing/heartbeats.h"
+#include "timing/paths.h"
+#include "timing/silence.h"
 #include "timing/simulation.h"
 #include "timing/stalls.h"
 #include "timing/timing_model.h"
@@ -54,21 +57,42 @@ struct LineReport {
   std::vector<TransactionReport> transactions;
 };
 
+// What the simulation says of one heartbeat.
+struct HeartbeatRun {
+  std::optional<Detection> detection;          // durations between shortest and longest
+  std::optional<std::int64_t> tries_to_alarm;  // failed tries in a row that may give a false alarm
+  std::optional<double> runs_per_year;         // of so many, at the given rate of frame errors
+  std::optional<WatchRecord> with_errors;      // simulated at that rate
+  HeartbeatTrace trace;                        // of the first seconds, typical durations
+};
+
+// What is to be found out beside the bounds and the healthy simulation.
+struct AnalysisOptions {
+  std::size_t trace_length = 0;  // services to keep of each queue, with typical durations
+  double frame_error_rate = 0;   // of each frame, 0..1; see timing/faults.h
+  SilenceOptions silence;
+  ProgressSink progress;
+};
+
 // The whole report. `typical` holds traces of the first services of each queue.
 struct TimingReport {
   std::vector<LineReport> lines;
   std::vector<HeartbeatReport> heartbeats;
+  std::vector<HeartbeatRun> heartbeat_runs;  // parallel to heartbeats; empty after analyse_longest
+  std::vector<PathReport> paths;
   StallReport stalls;
+  SilenceReport silence;  // empty after analyse_longest
+  double frame_error_rate = 0;
   TimingModel model;
   std::vector<QueueStatistics> typical;
   std::vector<QueueStatistics> longest;
 };
 
-[[nodiscard]] TimingReport analyse(const model::ResolvedPlan& resolved, std::size_t trace_length,
-                                   const ProgressSink& progress);
+[[nodiscard]] TimingReport analyse(const model::ResolvedPlan& resolved,
+                                   const AnalysisOptions& options);
 
-// The same without the simulation of typical durations: what rules need. `typical` stays empty,
-// and with it the mean responses.
+// The same with longest durations alone: what rules need. `typical` stays empty and with it the
+// mean responses; so does all that is simulated of heartbeats, paths and silent slaves.
 [[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved);
 
 // Use of a queue in percent: sum of longest durations, rounded up to whole scans, over periods.

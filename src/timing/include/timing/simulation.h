@@ -4,6 +4,10 @@
 // multiple of the hyperperiod (after the largest phase) repeats; then all that can ever happen has
 // happened. Otherwise it stops at the horizon or at the limit of transactions and says so.
 // Triggered jobs are simulated as if their trigger came as often as `min_gap` allows.
+//
+// Faults (timing/faults.h): a request that fails takes the time of its tries; while its device is
+// parked a release fails at once, which is not a miss. Behind a gateway the gateway's own tries
+// are simulated; the master is taken to wait for them, as rule N06 demands.
 #pragma once
 
 #include <cstdint>
@@ -11,6 +15,7 @@
 #include <optional>
 #include <vector>
 
+#include "timing/faults.h"
 #include "timing/timing_model.h"
 
 namespace greymet::timing {
@@ -29,18 +34,28 @@ struct SimulationOptions {
   std::uint64_t most_transactions = 10'000'000;  // in all; shared out among islands
   bool percentiles = false;                      // keeps every response: 8 bytes each
   std::size_t trace_length = 0;                  // services to keep, from the start
+  std::vector<JobRef> watched;                   // jobs all of whose services are kept
+  Faults faults;
   ProgressSink progress;
 };
 
 // What one job went through.
 struct JobStatistics {
-  std::uint64_t completed = 0;
-  std::uint64_t missed = 0;  // releases that came while the previous one waited or ran
+  std::uint64_t completed = 0;      // with an answer that carries data
+  std::uint64_t missed = 0;         // releases that came while the previous one waited or ran
+  std::uint64_t missed_parked = 0;  // of these, by releases when a faulty device had been parked
+  std::uint64_t failed = 0;         // sent in vain, in all tries, or refused by an exception
+  std::uint64_t parked = 0;         // releases that failed at once because the device was parked
   Duration response_min{};
   Duration response_max{};
   double response_mean_ns = 0;
   std::optional<Duration> response_p99;
   Duration longest_interval{};  // between successive completions; 0 for fewer than two
+  // The longest that one release of it waited while only faulty devices were tried: for releases
+  // up to the first parking of a faulty device (and half its retry, until what had piled up is
+  // gone), and for those after.
+  Duration held_first{};
+  Duration held_parked{};
 };
 
 // One service of a job, for drawing.
@@ -50,6 +65,7 @@ struct Service {
   Duration start{};
   Duration serial_start{};  // behind a gateway: when the line took it up
   Duration end{};
+  bool good = true;  // answered with data
 };
 
 // What one queue went through.
@@ -60,11 +76,18 @@ struct QueueStatistics {
   Duration simulated{};             // span that was simulated
   bool complete = false;            // the state repeated: nothing new can happen
   std::vector<Service> trace;
+  std::vector<Service> watched;  // of all watched jobs, in the order of their ends
 };
 
 // Per queue, parallel to TimingModel::queues.
 [[nodiscard]] std::vector<QueueStatistics> simulate(const TimingModel& timing,
                                                     const SimulationOptions& options);
+
+// One island of the model (see islands_of) alone; results parallel to `queues`. Simulates
+// `most_transactions` of the options on it.
+[[nodiscard]] std::vector<QueueStatistics> simulate_queues(const TimingModel& timing,
+                                                           const std::vector<std::size_t>& queues,
+                                                           const SimulationOptions& options);
 
 // Least common multiple of all recurring periods and scans of these queues, if it stays within
 // `limit`.

@@ -19,12 +19,6 @@
 
 namespace greymet::timing {
 
-// One job among all queues.
-struct JobRef {
-  std::size_t queue = 0;  // into TimingModel::queues
-  std::size_t job = 0;
-};
-
 // One job to the silent slave, and what its failures are made of.
 struct FailingJob {
   JobRef job;

@@ -21,7 +21,15 @@ struct Job {
   model::TriggerKind kind = model::TriggerKind::cyclic;
   Duration period{};  // on bit or change: min_gap; on return: the line's park retry, or 0 for once
   Duration phase{};
+  std::size_t device = 0;  // who answers: into TimingModel::devices
   TransactionTimes times;
+};
+
+// One job among all queues.
+struct JobRef {
+  std::size_t queue = 0;  // into TimingModel::queues
+  std::size_t job = 0;
+  friend auto operator<=>(const JobRef&, const JobRef&) = default;
 };
 
 enum class QueueKind : std::uint8_t { serial, tcp, gateway };
@@ -36,12 +44,14 @@ struct Queue {
   model::Order order = model::Order::due;
   Duration scan{};  // of the controller if it sends at scan boundaries, else 0
   std::int64_t in_flight = 1;
+  std::optional<model::Park> park;  // of the line
   std::vector<Job> jobs;
 };
 
 // All queues: lines in file order, then connections in file order.
 struct TimingModel {
   std::vector<Queue> queues;
+  std::vector<model::Target> devices;  // slaves and peers that answer, each once
   // Per controller: requests it can have under way on TCP in all, where that is less than its
   // connections could carry; else nothing.
   std::vector<std::optional<std::int64_t>> in_flight_limit;
@@ -55,6 +65,10 @@ struct TimingModel {
 [[nodiscard]] inline bool recurs(const Job& job) {
   return is_released(job.kind) && job.kind != model::TriggerKind::on_start &&
          job.period > Duration{};
+}
+
+[[nodiscard]] inline const Job& job_at(const TimingModel& timing, JobRef ref) {
+  return timing.queues[ref.queue].jobs[ref.job];
 }
 
 // The longest continuous job of the queue, scan alignment included; 0 if it has none.

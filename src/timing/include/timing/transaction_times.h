@@ -62,6 +62,19 @@ struct TransactionTimes {
   [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
 };
 
+// What a transaction takes that gets no reply: before + tries x each + after. A translating gateway
+// tries by itself, so the way to it and back is gone once; behind a transparent one the line is
+// taken for as long as the master waits.
+struct FailureTimes {
+  Duration before{};
+  Duration each{};
+  Duration after{};
+  std::int64_t tries = 1;
+  [[nodiscard]] Duration all_tries() const { return before + tries * each + after; }
+  [[nodiscard]] Duration one_try() const { return before + each + after; }
+};
+[[nodiscard]] FailureTimes failure_times(const TransactionTimes& times);
+
 // The line's characters, or nothing while its mode, baud or format is missing.
 [[nodiscard]] std::optional<CharacterTiming> character_timing(const model::Line& line);
 

@@ -1,0 +1,16 @@
+// Cells of the tables that several parts of a command print.
+#pragma once
+
+#include <chrono>
+#include <optional>
+#include <string>
+
+namespace greymet::cli {
+
+// A duration in milliseconds, right-aligned; "-" where there is none.
+[[nodiscard]] std::string ms_cell(const std::optional<std::chrono::nanoseconds>& d,
+                                  std::size_t width);
+// A name, left-aligned and cut to the width in whole UTF-8 characters ("~" marks a cut).
+[[nodiscard]] std::string name_cell(const std::string& text, std::size_t width);
+
+}  // namespace greymet::cli

@@ -1,0 +1,110 @@
+#include "fault_state.h"
+
+namespace greymet::timing::internal {
+
+Admission FaultState::admit(std::size_t queue, std::size_t job, Nanoseconds release) {
+  const Job& j = timing_.queues[queue].jobs[job];
+  if (!park_of(queue) || j.times.broadcast) return Admission::wait;
+  Parking& p = parking(queue, j.device);
+  if (p.next_try == never) return Admission::wait;
+  if (p.trial_pending || release < p.next_try) return Admission::fail_at_once;
+  p.trial_pending = true;
+  p.trial_job = job;
+  return Admission::wait;
+}
+
+Admission FaultState::admit_at_turn(std::size_t queue, std::size_t job, Nanoseconds now) {
+  const Job& j = timing_.queues[queue].jobs[job];
+  if (!park_of(queue) || j.times.broadcast) return Admission::wait;
+  Parking& p = parking(queue, j.device);
+  if (p.next_try == never || (p.trial_pending && p.trial_job == job)) return Admission::wait;
+  if (p.trial_pending || now < p.next_try) return Admission::fail_at_once;
+  p.trial_pending = true;
+  p.trial_job = job;
+  return Admission::wait;
+}
+
+bool FaultState::may_run(std::size_t queue, std::size_t job, Nanoseconds now) const {
+  const Job& j = timing_.queues[queue].jobs[job];
+  if (!park_of(queue) || j.times.broadcast || parks_[queue].empty()) return true;
+  const Parking& p = parks_[queue][j.device];
+  return p.next_try == never || (now >= p.next_try && !p.trial_pending);
+}
+
+Nanoseconds FaultState::next_trial(std::size_t queue) const {
+  Nanoseconds next = never;
+  if (parks_[queue].empty()) return next;
+  for (const Job& job : timing_.queues[queue].jobs) {
+    if (is_released(job.kind)) continue;
+    const Parking& p = parks_[queue][job.device];
+    if (!p.trial_pending) next = std::min(next, p.next_try);
+  }
+  return next;
+}
+
+Outcome FaultState::outcome(std::size_t queue, std::size_t job, Nanoseconds start) {
+  const Job& j = timing_.queues[queue].jobs[job];
+  if (j.times.broadcast) return {};
+  Parking& p = parking(queue, j.device);
+  const bool trial = park_of(queue) && p.next_try != never;
+  if (trial) {
+    p.trial_pending = true;
+    p.trial_job = job;
+  }
+  const std::int64_t tries = trial ? 1 : failure_times(j.times).tries;
+  for (const DeviceFault& fault : by_device_[j.device]) {
+    if (start < fault.from.count() || start >= fault.until.count()) continue;
+    if (fault.kind == FaultKind::silent) return {Outcome::Kind::failed, tries};
+    return {Outcome::Kind::refused, 0};
+  }
+  if (faults_.frame_error_rate <= 0) return {};
+  std::bernoulli_distribution fails(try_failure_probability(faults_.frame_error_rate));
+  std::int64_t failed = 0;
+  while (failed < tries && fails(random_)) ++failed;
+  return {failed == tries ? Outcome::Kind::failed : Outcome::Kind::good, failed};
+}
+
+bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end) {
+  const Job& j = timing_.queues[queue].jobs[job];
+  if (j.times.broadcast) return false;
+  Parking& p = parking(queue, j.device);
+  if (outcome.kind != Outcome::Kind::failed) {
+    const bool was_lost = p.failures > 0;
+    p = {};
+    return was_lost;
+  }
+  const auto& park = park_of(queue);
+  const std::int64_t counted = park ? park->after : 1;
+  // more does not matter, and states must be able to repeat
+  p.failures = std::min(p.failures + 1, counted);
+  if (!park || p.failures < counted) return false;
+  p.next_try = end + park->retry.count();
+  p.trial_pending = false;
+  if (is_faulty(j.device)) {
+    parked_since_ = std::min<Nanoseconds>(parked_since_, end + park->retry.count() / 2);
+  }
+  return false;
+}
+
+Nanoseconds FaultState::last_change(const Faults& faults) {
+  Nanoseconds last = 0;
+  for (const DeviceFault& fault : faults.devices) {
+    last = std::max<Nanoseconds>(last, fault.from.count());
+    if (fault.until != Duration::max()) last = std::max<Nanoseconds>(last, fault.until.count());
+  }
+  return last;
+}
+
+void FaultState::append_state(std::size_t queue, Nanoseconds origin,
+                              std::vector<Nanoseconds>& state) const {
+  // what is recorded changes its name then, so it must come round once more
+  state.push_back(origin >= parked_since_ ? 1 : 0);
+  for (const Parking& p : parks_[queue]) {
+    state.push_back(p.failures);
+    // a trial that is overdue is due whatever its age
+    state.push_back(p.next_try == never ? -1 : std::max<Nanoseconds>(0, p.next_try - origin));
+    state.push_back(p.trial_pending ? static_cast<Nanoseconds>(p.trial_job) : -1);
+  }
+}
+
+}  // namespace greymet::timing::internal

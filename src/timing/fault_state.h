@@ -1,0 +1,80 @@
+// Faults while they happen: who fails, who is parked. Not for use outside this folder.
+#pragma once
+
+#include <random>
+#include <vector>
+
+#include "simulation_internal.h"
+#include "timing/faults.h"
+
+namespace greymet::timing::internal {
+
+// How one service goes.
+struct Outcome {
+  enum class Kind : std::uint8_t { good, refused, failed } kind = Kind::good;
+  std::int64_t failed_tries = 0;  // before it was answered, or all of them
+};
+
+// What a device's line does with a release to it.
+enum class Admission : std::uint8_t { wait, fail_at_once };
+
+// Faults of one simulation and the parking of every (queue, device). `park` of the model: after
+// `after` requests in a row failed in all their tries the device is parked; from `retry` after the
+// last failure on its next released request is sent once, without retries; an answer ends it.
+class FaultState {
+ public:
+  FaultState(const TimingModel& timing, const Faults& faults, std::uint64_t seed)
+      : timing_(timing), faults_(faults), random_(seed ^ 0x9E3779B97F4A7C15ULL) {
+    by_device_.resize(timing.devices.size());
+    for (const DeviceFault& fault : faults.devices) by_device_[fault.device].push_back(fault);
+    parks_.resize(timing.queues.size());
+  }
+
+  // Asked once for every release, in the order of time.
+  [[nodiscard]] Admission admit(std::size_t queue, std::size_t job, Nanoseconds release);
+  // Asked when its turn comes: a request that waited while its device was parked fails at once.
+  [[nodiscard]] Admission admit_at_turn(std::size_t queue, std::size_t job, Nanoseconds now);
+  // The same for a continuous job: whether it may run now.
+  [[nodiscard]] bool may_run(std::size_t queue, std::size_t job, Nanoseconds now) const;
+  // When a parked continuous job of this queue may be tried again; never if none waits for that.
+  [[nodiscard]] Nanoseconds next_trial(std::size_t queue) const;
+
+  // Draws how a service that starts now goes, and remembers it.
+  [[nodiscard]] Outcome outcome(std::size_t queue, std::size_t job, Nanoseconds start);
+  // Tells how it ended. True if the device answers again after a request failed in all its tries.
+  bool finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end);
+
+  [[nodiscard]] bool is_faulty(std::size_t device) const { return !by_device_[device].empty(); }
+  // Half a retry after a faulty device was parked for the first time, or never: what had piled up
+  // is gone by then, and it has not been tried again.
+  [[nodiscard]] Nanoseconds parked_since() const { return parked_since_; }
+  // The last instant at which a fault begins or ends.
+  [[nodiscard]] static Nanoseconds last_change(const Faults& faults);
+  void append_state(std::size_t queue, Nanoseconds origin, std::vector<Nanoseconds>& state) const;
+
+ private:
+  struct Parking {
+    std::int64_t failures = 0;     // in a row
+    Nanoseconds next_try = never;  // never: not parked
+    bool trial_pending = false;
+    std::size_t trial_job = 0;
+  };
+  [[nodiscard]] Parking& parking(std::size_t queue, std::size_t device) {
+    auto& of_queue = parks_[queue];
+    if (of_queue.empty()) of_queue.resize(timing_.devices.size());
+    return of_queue[device];
+  }
+  [[nodiscard]] const std::optional<model::Park>& park_of(std::size_t queue) const {
+    return faults_.park ? timing_.queues[queue].park : no_park_;
+  }
+
+  const TimingModel& timing_;
+  const Faults& faults_;
+  std::mt19937_64 random_;
+  std::vector<std::vector<DeviceFault>> by_device_;
+  std::vector<std::vector<Parking>> parks_;  // per queue with a park: per device
+  Nanoseconds parked_since_ = never;
+  std::optional<model::Park> no_park_;
+};
+
+}  // namespace greymet::timing::internal

@@ -1,0 +1,60 @@
+// Silent slaves in the simulation: what one that does not answer, or two, does to all others.
+//
+// Each is simulated with longest durations from the moment it falls silent: once with the lines'
+// `park`, at several moments before its own releases, and once as if there were no `park`. The
+// stalls of timing/stalls.h are bounds of what is seen here where one master uses the line.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "timing/heartbeats.h"
+#include "timing/simulation.h"
+#include "timing/stalls.h"
+
+namespace greymet::timing {
+
+// What to simulate, and how much of it.
+struct SilenceOptions {
+  bool pairs = false;                           // also every two that share a line or connection
+  std::uint64_t most_transactions = 4'000'000;  // in all; shared out among the cases
+  std::size_t most_cases = 40'000;
+  ProgressSink progress;
+};
+
+// One slave, or two, falling silent.
+struct SilentCase {
+  std::vector<std::size_t> devices;  // into TimingModel::devices
+  std::size_t queue = 0;             // one that they keep busy
+  bool parks = false;                // the line has `park`
+  Duration first{};                  // longest wait of another's request for their tries alone,
+  Duration steady{};                 // and once they are parked; without `park` the same
+  Duration without_park{};
+  std::vector<JobRef> missing;         // jobs of others that miss releases, and in good health do
+  std::vector<JobRef> missing_steady;  // not; that still do when it is parked; that would without
+  std::vector<JobRef> missing_without_park;  // `park`
+  std::vector<std::size_t> tripped;          // heartbeats of others that give a false alarm
+};
+
+struct SilenceReport {
+  std::vector<SilentCase> cases;  // singles in the order of the stalls, then pairs
+  std::size_t left_out = 0;       // cases beyond `most_cases`
+};
+
+// `healthy` is the simulation without faults and with longest durations.
+[[nodiscard]] SilenceReport simulate_silence(const model::ResolvedPlan& resolved,
+                                             const TimingModel& timing, const StallReport& stalls,
+                                             const std::vector<QueueStatistics>& healthy,
+                                             const std::vector<HeartbeatReport>& heartbeats,
+                                             const SilenceOptions& options);
+
+// One case, simulated with `most_transactions` in all; for those who change a plan and ask again.
+[[nodiscard]] SilentCase simulate_silent(const model::ResolvedPlan& resolved,
+                                         const TimingModel& timing,
+                                         const std::vector<std::size_t>& devices,
+                                         const std::vector<QueueStatistics>& healthy,
+                                         const std::vector<HeartbeatReport>& heartbeats,
+                                         std::uint64_t most_transactions);
+
+}  // namespace greymet::timing
