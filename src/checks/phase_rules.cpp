@@ -16,19 +16,6 @@ using model::RuleCode;
 using model::Severity;
 using model::to_text;
 
-namespace {
-
-// The grid on which the controller can place releases.
-Duration step_of(const model::Controller& controller) {
-  Duration step = std::chrono::milliseconds(10);
-  if (controller.model && controller.model->period_step) {
-    step = std::max(step, controller.model->period_step->value);
-  }
-  return step;
-}
-
-}  // namespace
-
 void check_phases(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
   constexpr double worth_it = 0.8;  // less than a fifth shorter is not worth an edit
   for (const timing::LineReport& line : timing.lines) {
@@ -36,7 +23,7 @@ void check_phases(const RuleInput& in, const timing::TimingReport& timing, Findi
     const timing::Queue& queue = timing.model.queues[*line.queue];
     if (!timing::releases_coincide(queue)) continue;
     const auto proposal = timing::propose_phases(
-        timing.model, *line.queue, step_of(in.plan.plan.controllers[queue.controller]));
+        timing.model, *line.queue, timing::phase_step(in.plan.plan.controllers[queue.controller]));
     if (!proposal || static_cast<double>(proposal->longest_wait_after.count()) >
                          worth_it * static_cast<double>(proposal->longest_wait_before.count())) {
       continue;

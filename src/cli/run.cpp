@@ -58,6 +58,7 @@ class CommandLine {
     add_value();
     add_frame();
     add_timing();
+    add_pack();
     add_memory();
     add_export();
     add_demo();
@@ -171,6 +172,14 @@ class CommandLine {
         ->type_name("WHAT");
     add_format(c, frame_.format);
   }
+  void add_pack() {
+    auto& c = add("pack", "make requests of the wanted points, with the least line time",
+                  [this] { return run_pack(pack_, terminal_); });
+    c.add_option("PLAN", pack_.plan, plan_help)->required();
+    c.add_flag("--write", pack_.write, "put the requests into the plan, and keep all else in it");
+    add_format(c, pack_.format);
+    add_output(c, pack_.out, pack_.force, false);
+  }
   void add_timing() {
     auto& c =
         add("timing", "time every transaction: durations, bounds, simulation, use of the lines",
@@ -216,6 +225,7 @@ class CommandLine {
   ValueOptions value_;
   FrameOptions frame_;
   TimingOptions timing_;
+  PackOptions pack_;
   MemoryOptions memory_;
   ExportOptions export_;
   DemoOptions demo_;

@@ -2,12 +2,14 @@
 
 #include <fcntl.h>
 #include <openssl/evp.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <array>
 #include <cerrno>
 #include <cstring>
 #include <filesystem>
+#include <optional>
 #include <system_error>
 
 #include <fmt/format.h>
@@ -39,10 +41,12 @@ tl::expected<void, FileError> write_all(int fd, std::string_view content, const 
 }
 
 // Writes beside the target and renames: readers see the old file or the new one, never a part.
-tl::expected<void, FileError> replace_file(const std::string& path, std::string_view content) {
+tl::expected<void, FileError> replace_file(const std::string& path, std::string_view content,
+                                           std::optional<mode_t> permissions = {}) {
   const std::string temporary = fmt::format("{}.{}.tmp", path, ::getpid());
   const int fd = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
   if (fd < 0) return failed(path, errno);
+  if (permissions) (void)::fchmod(fd, *permissions);
   auto written = write_all(fd, content, path);
   if (::close(fd) != 0 && written) written = failed(path, errno);
   if (written && ::rename(temporary.c_str(), path.c_str()) != 0) written = failed(path, errno);
@@ -51,6 +55,15 @@ tl::expected<void, FileError> replace_file(const std::string& path, std::string_
 }
 
 }  // namespace
+
+tl::expected<void, FileError> rewrite_file(const std::string& path, std::string_view content) {
+  std::error_code error;
+  const std::string target = fs::canonical(path, error).string();
+  if (error) return refuse(fmt::format("{}: {}", path, error.message()));
+  struct stat status {};
+  if (::stat(target.c_str(), &status) != 0) return failed(path, errno);
+  return replace_file(target, content, status.st_mode & 07777U);
+}
 
 std::string sha256_hex(std::string_view content) {
   std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};

@@ -296,26 +296,49 @@ std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Name
   return std::nullopt;
 }
 
-void check_want(const ResolvedPlan& resolved, const Names& names, const Want& want,
-                Findings& findings) {
-  Reporter report(findings, want.slave ? fmt::format("want of {}", want.slave->value) : "want");
-  if (want.controller) (void)look_up(names.controllers, *want.controller, "controller", report);
-  if (!want.slave) return;
-  const auto slave = look_up(names.slaves, *want.slave, "slave", report);
-  if (!slave || !want.points) return;
-  const RegisterMap* map = resolved.map_of({false, *slave, 0});
-  for (const Located<std::string>& pattern : want.points->value) {
-    const bool found = map != nullptr &&
-                       std::any_of(map->points().begin(), map->points().end(), [&](const Point& p) {
-                         return internal::matches_pattern(pattern.value, p.name);
-                       });
-    if (found) continue;
-    report.error(RuleCode::P03, pattern.place,
-                 map == nullptr ? fmt::format("slave {} has no map", want.slave->value)
-                                : fmt::format("no point of slave {} matches '{}'",
-                                              want.slave->value, pattern.value.substr(0, 60)),
-                 "name points of the slave's map; '*' stands for any characters");
+// Who wants it: as for a transaction, the line's master if nothing is said.
+std::optional<std::size_t> controller_of_want(const ResolvedPlan& resolved, const Names& names,
+                                              const Want& want, std::optional<std::size_t> slave,
+                                              Reporter& report) {
+  if (want.controller) {
+    return look_up(names.controllers, *want.controller, "controller", report);
   }
+  if (slave && resolved.slave_line[*slave] && resolved.line_master[*resolved.slave_line[*slave]]) {
+    return resolved.line_master[*resolved.slave_line[*slave]];
+  }
+  if (resolved.plan.controllers.size() == 1) return 0;
+  return std::nullopt;
+}
+
+void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
+                  Findings& findings) {
+  const Want& want = resolved.plan.wants[index];
+  Reporter report(findings, want.slave ? fmt::format("want of {}", want.slave->value) : "want");
+  ResolvedWant out{index, {}, {}, {}};
+  if (want.slave) out.slave = look_up(names.slaves, *want.slave, "slave", report);
+  out.controller = controller_of_want(resolved, names, want, out.slave, report);
+  const RegisterMap* map = out.slave ? resolved.map_of({false, *out.slave, 0}) : nullptr;
+  if (out.slave && want.points) {
+    std::vector<bool> taken(map != nullptr ? map->points().size() : 0, false);
+    for (const Located<std::string>& pattern : want.points->value) {
+      bool found = false;
+      for (std::size_t i = 0; i < taken.size(); ++i) {
+        if (!internal::matches_pattern(pattern.value, map->points()[i].name)) continue;
+        found = true;
+        taken[i] = true;
+      }
+      if (found) continue;
+      report.error(RuleCode::P03, pattern.place,
+                   map == nullptr ? fmt::format("slave {} has no map", want.slave->value)
+                                  : fmt::format("no point of slave {} matches '{}'",
+                                                want.slave->value, pattern.value.substr(0, 60)),
+                   "name points of the slave's map; '*' stands for any characters");
+    }
+    for (std::size_t i = 0; i < taken.size(); ++i) {
+      if (taken[i]) out.points.push_back(i);
+    }
+  }
+  resolved.wants.push_back(std::move(out));
 }
 
 }  // namespace
@@ -362,7 +385,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
     if (path.to) out.to = resolve_path_end(resolved, names, *path.to, report);
     resolved.paths.push_back(out);
   }
-  for (const Want& want : p.wants) check_want(resolved, names, want, findings);
+  for (std::size_t i = 0; i < p.wants.size(); ++i) resolve_want(resolved, names, i, findings);
   internal::assign_memory(resolved, unplaced, findings);
   return resolved;
 }

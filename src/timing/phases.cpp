@@ -36,8 +36,16 @@ std::int64_t overlap_of(const Job& a, Duration phase_a, const Job& b, Duration p
          std::max<std::int64_t>(0, a.times.longest.count() - (g - after));
 }
 
-Duration longest_wait(const TimingModel& timing) {
-  const auto result = simulate(timing, {});
+TimingModel cyclic_alone(const TimingModel& timing, const Queue& queue) {
+  TimingModel alone;
+  alone.in_flight_limit.assign(timing.in_flight_limit.size(), std::nullopt);
+  alone.queues.push_back(queue);
+  std::erase_if(alone.queues[0].jobs, [](const Job& j) { return j.kind != TriggerKind::cyclic; });
+  return alone;
+}
+
+Duration longest_wait(const TimingModel& timing, const SimulationOptions& options = {}) {
+  const auto result = simulate(timing, options);
   Duration longest{};
   for (std::size_t j = 0; j < timing.queues[0].jobs.size(); ++j) {
     const JobStatistics& job = result[0].jobs[j];
@@ -109,16 +117,83 @@ std::optional<PhaseProposal> propose_phases(const TimingModel& timing, std::size
     proposal.phases[j] = best_phase(queue, j, proposal.phases, placed, step);
     placed.push_back(j);
   }
-  TimingModel alone;
-  alone.in_flight_limit.assign(timing.in_flight_limit.size(), std::nullopt);
-  alone.queues.push_back(queue);
-  std::erase_if(alone.queues[0].jobs, [](const Job& j) { return j.kind != TriggerKind::cyclic; });
+  TimingModel alone = cyclic_alone(timing, queue);
   proposal.longest_wait_before = longest_wait(alone);
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     alone.queues[0].jobs[i].phase = proposal.phases[jobs[i]];
   }
   proposal.longest_wait_after = longest_wait(alone);
   return proposal;
+}
+
+namespace {
+
+// Tries every combination, like an odometer.
+std::vector<Duration> best_combination(const TimingModel& timing, const Queue& queue,
+                                       const std::vector<std::size_t>& jobs, Duration step) {
+  Queue trial = queue;
+  SimulationOptions options;
+  options.most_transactions = 5'000;
+  std::vector<Duration> phases(jobs.size(), Duration{});
+  std::vector<Duration> best = phases;
+  Duration least = Duration::max();
+  while (true) {
+    for (std::size_t i = 0; i < jobs.size(); ++i) trial.jobs[jobs[i]].phase = phases[i];
+    const Duration wait = longest_wait(cyclic_alone(timing, trial), options);
+    if (wait < least) {
+      least = wait;
+      best = phases;
+    }
+    std::size_t i = 0;
+    while (i < jobs.size()) {
+      phases[i] += step;
+      if (phases[i] < queue.jobs[jobs[i]].period) break;
+      phases[i++] = Duration{};
+    }
+    if (i == jobs.size() || least == Duration{}) return best;
+  }
+}
+
+}  // namespace
+
+Placement place_jobs(const TimingModel& timing, std::size_t index,
+                     const std::vector<std::size_t>& jobs, Duration step) {
+  const Queue& queue = timing.queues[index];
+  std::int64_t combinations = 1;
+  for (std::size_t j : jobs) {
+    const std::int64_t steps = std::max<std::int64_t>(1, queue.jobs[j].period / step);
+    combinations =
+        steps > most_combinations / combinations ? most_combinations + 1 : combinations * steps;
+    if (combinations > most_combinations) break;
+  }
+  if (combinations <= most_combinations && queue.jobs.size() <= most_phased_jobs) {
+    return {best_combination(timing, queue, jobs, step), true};
+  }
+  std::vector<Duration> phases;
+  for (const Job& job : queue.jobs) phases.push_back(job.phase);
+  std::vector<std::size_t> placed;
+  for (std::size_t j : cyclic_jobs(queue)) {
+    if (std::find(jobs.begin(), jobs.end(), j) == jobs.end()) placed.push_back(j);
+  }
+  std::vector<std::size_t> by_period = jobs;
+  std::stable_sort(by_period.begin(), by_period.end(), [&](std::size_t a, std::size_t b) {
+    return queue.jobs[a].period < queue.jobs[b].period;
+  });
+  for (std::size_t j : by_period) {
+    phases[j] = best_phase(queue, j, phases, placed, step);
+    placed.push_back(j);
+  }
+  Placement placement;
+  for (std::size_t j : jobs) placement.phases.push_back(phases[j]);
+  return placement;
+}
+
+Duration phase_step(const model::Controller& controller) {
+  Duration step = std::chrono::milliseconds(10);
+  if (controller.model && controller.model->period_step) {
+    step = std::max(step, controller.model->period_step->value);
+  }
+  return step;
 }
 
 }  // namespace greymet::timing

@@ -259,7 +259,7 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   report.typical = simulate(report.model, options);
   fill_report(resolved, report);
   report.frame_error_rate = analysis.frame_error_rate;
-  simulate_heartbeats_and_paths(resolved, options.watched, report);
+  simulate_heartbeats_and_paths(resolved, options.watched, analysis.watched_transactions, report);
   SilenceOptions silence = analysis.silence;
   silence.progress = stage(typical_done, 1);
   report.silence = simulate_silence(resolved, report.model, report.stalls, report.longest,

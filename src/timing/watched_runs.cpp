@@ -7,14 +7,13 @@
 namespace greymet::timing {
 namespace {
 
-constexpr std::uint64_t most_transactions = 200'000;  // in all, per run
 constexpr Duration traced = std::chrono::seconds(8);
 
 // Services of the watched jobs with other durations or with frame errors. Queues without watched
 // jobs are not simulated.
 std::vector<QueueStatistics> run_watched(const TimingModel& timing,
                                          const std::vector<JobRef>& watched, Durations durations,
-                                         double frame_error_rate) {
+                                         double frame_error_rate, std::uint64_t most_transactions) {
   std::vector<QueueStatistics> all(timing.queues.size());
   SimulationOptions options;
   options.durations = durations;
@@ -69,7 +68,8 @@ std::vector<JobRef> heartbeat_jobs(const model::ResolvedPlan& resolved, const Ti
 }
 
 void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
-                                   const std::vector<JobRef>& heartbeats, TimingReport& report) {
+                                   const std::vector<JobRef>& heartbeats,
+                                   std::uint64_t most_transactions, TimingReport& report) {
   std::vector<JobRef> jobs = heartbeats;
   for (const PathReport& path : report.paths) {
     for (const Hop& hop : path.hops) {
@@ -81,11 +81,11 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
   report.heartbeat_runs.resize(report.heartbeats.size());
   if (jobs.empty()) return;
   const TimingModel& timing = report.model;
-  const auto random = run_watched(timing, jobs, Durations::random, 0);
+  const auto random = run_watched(timing, jobs, Durations::random, 0, most_transactions);
   const bool errors = report.frame_error_rate > 0;
-  const auto with_errors =
-      errors ? run_watched(timing, jobs, Durations::typical, report.frame_error_rate)
-             : std::vector<QueueStatistics>();
+  const auto with_errors = errors ? run_watched(timing, jobs, Durations::typical,
+                                                report.frame_error_rate, most_transactions)
+                                  : std::vector<QueueStatistics>();
   for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
     const HeartbeatReport& heartbeat = report.heartbeats[h];
     if (!heartbeat.carrier) continue;
@@ -109,8 +109,9 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
     run.with_errors =
         watch_living_producer(heartbeat.times, carried_by(resolved, timing, *ref, with_errors));
   }
-  const auto longest = report.paths.empty() ? std::vector<QueueStatistics>()
-                                            : run_watched(timing, jobs, Durations::longest, 0);
+  const auto longest = report.paths.empty()
+                           ? std::vector<QueueStatistics>()
+                           : run_watched(timing, jobs, Durations::longest, 0, most_transactions);
   for (PathReport& path : report.paths) {
     path.ages = ages_at_end(resolved, timing, path.hops, random);
     const auto worst = ages_at_end(resolved, timing, path.hops, longest);

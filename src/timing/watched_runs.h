@@ -14,6 +14,7 @@ namespace greymet::timing {
 // Fills in what the simulation says of heartbeats and paths. The services of `heartbeats`
 // have been kept in both runs of the report.
 void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
-                                   const std::vector<JobRef>& heartbeats, TimingReport& report);
+                                   const std::vector<JobRef>& heartbeats,
+                                   std::uint64_t most_transactions, TimingReport& report);
 
 }  // namespace greymet::timing

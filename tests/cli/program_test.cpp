@@ -107,7 +107,7 @@ TEST_CASE("wrong usage is one line and status 2") {
         "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
         "greymet: a command is needed: check, explain, address, value, frame, timing, "
-        "memory, export, demo; see greymet --help\n");
+        "pack, memory, export, demo; see greymet --help\n");
   CHECK(site.run({"--help"}).status == 0);
   CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
   CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");
@@ -216,4 +216,74 @@ TEST_CASE("demo writes its plans and goes through every step") {
   const Outcome kept = run({"demo", "d"});
   CHECK(kept.status == 3);
   CHECK(folder.read("d/maltings.toml") == "mine");
+}
+
+TEST_CASE("pack writes the requests into the plan and leaves the rest of it alone") {
+  const std::string plan =
+      test::with_rows({row}) +
+      "wants = [ { slave = \"gauge\", points = [\"low\", \"high\"], every = \"2s\", into = "
+      "\"%MW100\" } ]  # soon\n";
+  const Site site(plan);
+  const Outcome shown = site.run({"pack", "plan.toml"});
+  CHECK(shown.status == 0);
+  CHECK(shown.out.find("gauge-low") != std::string::npos);
+  CHECK(site.read("plan.toml") == plan);
+  const Json json = Json::parse(site.run({"pack", "plan.toml", "--json"}).out);
+  CHECK(json["before"]["requests"] == 2);
+  CHECK(json["after"]["requests"] == 1);
+  CHECK(json["transactions"][0]["at"] == 10);
+  CHECK(json["transactions"][0]["count"] == 2);
+  CHECK(json["transactions"][0]["every_ms"] == 2000.0);
+  const Outcome written = site.run({"pack", "plan.toml", "--write"});
+  CHECK(written.status == 0);
+  const std::string after = site.read("plan.toml");
+  CHECK(after.find("# packed: wants = [ { slave") != std::string::npos);
+  CHECK(after.find("# soon") != std::string::npos);
+  CHECK(after.find("{ name = \"gauge-low\", slave = \"gauge\", fc = 3, at = \"hr:10\", count = 2, "
+                   "into = \"%MW100\", every = \"2s\", phase = \"") != std::string::npos);
+  CHECK(site.run({"check", "plan.toml", "--rules", "P,F,M"}).status == 0);
+  const Outcome again = site.run({"pack", "plan.toml"});
+  CHECK(again.status == 2);
+  CHECK(again.err.find("the plan has no `wants`") == 0);
+}
+
+TEST_CASE("pack writes a whole plan into a folder") {
+  const Site site(
+      test::with_rows({row}) +
+      "wants = [ { slave = \"gauge\", points = [\"low\"], every = \"2s\", into = \"%MW\" } ]\n");
+  CHECK(site.run({"pack", "plan.toml", "-o", "out"}).status == 0);
+  CHECK(site.run({"check", "out/plan.toml", "--rules", "P,F,M"}).status == 0);
+  CHECK(site.read("out/gauge.csv") == site.read("gauge.csv"));
+  CHECK(Json::parse(site.read("out/pack.json"))["least_proved"] == true);
+}
+
+TEST_CASE("timing tells of paths, silent slaves in pairs, and heartbeats under frame errors") {
+  const test::TemporaryFolder folder;
+  const Outcome shown = test::run_program(
+      GREYMET_PROGRAM,
+      {"timing", GREYMET_EXAMPLES "/maltings.toml", "--pairs", "--frame-errors", "1e-3"},
+      folder.path());
+  CHECK(shown.status == 0);
+  CHECK(shown.out.find("moisture at the ~") != std::string::npos);
+  CHECK(shown.out.find("two silent slaves") != std::string::npos);
+  CHECK(shown.out.find("expected at 0.001") != std::string::npos);
+  const Json json = Json::parse(test::run_program(GREYMET_PROGRAM,
+                                                  {"timing", GREYMET_EXAMPLES "/maltings.toml",
+                                                   "--json", "--frame-errors", "1e-3"},
+                                                  folder.path())
+                                    .out);
+  const Json& path = json["paths"][0];
+  CHECK(path["verdict"] == "good");
+  CHECK(path["simulated_ms"] <= path["bound_ms"]);
+  CHECK(path["least_ms"] <= path["typical_ms"]);
+  CHECK(path["hops"].size() == 3);
+  for (const Json& heartbeat : json["heartbeats"]) {
+    CHECK(heartbeat["detection_latest_ms"] <= heartbeat["latest_alarm_ms"]);
+    CHECK(heartbeat["false_alarms_per_year"] > 0);
+  }
+  for (const Json& slave : json["silent_slaves"]) {
+    if (slave["simulated"].is_null()) continue;
+    CHECK(slave["simulated"]["first_stall_ms"] <= slave["first_stall_ms"]);
+    CHECK(slave["simulated"]["steady_stall_ms"] <= slave["steady_stall_ms"]);
+  }
 }

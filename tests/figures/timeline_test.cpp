@@ -21,7 +21,7 @@ Drawn drawn() {
           {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "200ms" })",
            R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "200ms" })"}),
       test::base_files());
-  d.report = timing::analyse(d.loaded.plan, {services_drawn, 0, {}, {}});
+  d.report = timing::analyse(d.loaded.plan, {.trace_length = services_drawn});
   return d;
 }
 
@@ -96,6 +96,6 @@ TEST_CASE("pictures are drawn, and a broken script is an error") {
 
 TEST_CASE("a line on which nothing runs has no timeline") {
   const auto loaded = test::load(test::base_plan(), test::base_files());
-  const auto report = timing::analyse(loaded.plan, {services_drawn, 0, {}, {}});
+  const auto report = timing::analyse(loaded.plan, {.trace_length = services_drawn});
   CHECK_FALSE(timeline_of(loaded.plan, report, report.lines.at(0)).has_value());
 }

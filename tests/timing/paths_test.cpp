@@ -46,10 +46,12 @@ std::vector<std::string> to_the_peer(const std::string& read_every = "500ms",
 const std::string copy_row =
     "copies = [ { controller = \"kiln\", from = \"%MW101\", to = \"%MW202\", count = 1 } ]\n";
 
-PathReport report_of(const std::string& text) {
+PathReport report_of(const std::string& text, std::uint64_t transactions = 50'000) {
   const auto loaded = test::load(text, test::base_files());
   for (const auto& f : loaded.findings) UNSCOPED_INFO(f.message);
-  const auto report = analyse(loaded.plan, {});
+  AnalysisOptions options;
+  options.watched_transactions = transactions;
+  const auto report = analyse(loaded.plan, options);
   REQUIRE(report.paths.size() == 1);
   return report.paths[0];
 }
@@ -196,7 +198,7 @@ TEST_CASE("no simulated age exceeds the bound") {
     if (*rc::gen::inRange(0, 2) == 1) {
       text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\nsends = \"scan\"\n");
     }
-    const auto found = report_of(text);
+    const auto found = report_of(text, 3'000);
     RC_ASSERT(found.hops.size() == 3U);
     RC_ASSERT(found.simulated.has_value());
     RC_ASSERT(*found.simulated <= *found.bound);

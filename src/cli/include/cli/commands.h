@@ -79,6 +79,16 @@ struct MemoryOptions {
 };
 [[nodiscard]] int run_memory(const MemoryOptions& options, const Terminal& terminal);
 
+// greymet pack PLAN
+struct PackOptions {
+  std::string plan;
+  std::string format = "text";
+  std::string out;
+  bool force = false;
+  bool write = false;
+};
+[[nodiscard]] int run_pack(const PackOptions& options, const Terminal& terminal);
+
 // greymet export PLAN -o DIR
 struct ExportOptions {
   std::string plan;

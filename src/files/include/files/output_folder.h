@@ -32,6 +32,11 @@ class OutputFolder {
   std::map<std::string, std::string> written_;  // name -> SHA-256
 };
 
+// Replaces a file that exists, as a whole or not at all; its permissions stay, and of a link the
+// file it leads to is replaced.
+[[nodiscard]] tl::expected<void, FileError> rewrite_file(const std::string& path,
+                                                         std::string_view content);
+
 // SHA-256 in hexadecimal.
 [[nodiscard]] std::string sha256_hex(std::string_view content);
 

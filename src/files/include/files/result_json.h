@@ -5,6 +5,7 @@
 
 #include "files/plan_loader.h"
 #include "model/finding.h"
+#include "packing/pack.h"
 #include "timing/report.h"
 
 namespace greymet::files {
@@ -12,5 +13,8 @@ namespace greymet::files {
 [[nodiscard]] std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings);
 [[nodiscard]] std::string timing_json(const model::ResolvedPlan& resolved,
                                       const timing::TimingReport& report);
+
+[[nodiscard]] std::string pack_json(const model::ResolvedPlan& resolved,
+                                    const packing::PackResult& result);
 
 }  // namespace greymet::files

@@ -128,6 +128,14 @@ struct ResolvedPath {
   std::optional<PathEnd> to;
 };
 
+// A want with its points looked up.
+struct ResolvedWant {
+  std::size_t declared = 0;
+  std::optional<std::size_t> controller;
+  std::optional<std::size_t> slave;
+  std::vector<std::size_t> points;  // into the slave's map, in its order, each once
+};
+
 // A plan and everything that was looked up in it. Move-only: layouts point into `plan`.
 struct ResolvedPlan {
   ResolvedPlan() = default;
@@ -147,6 +155,7 @@ struct ResolvedPlan {
   std::vector<ResolvedHeartbeat> heartbeats;
   std::vector<ResolvedCopy> copies;
   std::vector<ResolvedPath> paths;
+  std::vector<ResolvedWant> wants;
 
   [[nodiscard]] const Transaction& declared(const ResolvedTransaction& t) const {
     return plan.transactions[t.declared];

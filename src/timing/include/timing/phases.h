@@ -29,4 +29,20 @@ struct PhaseProposal {
 [[nodiscard]] std::optional<PhaseProposal> propose_phases(const TimingModel& timing,
                                                           std::size_t queue, Duration step);
 
+// Phases for some cyclic jobs of a queue; all others keep theirs.
+struct Placement {
+  std::vector<Duration> phases;  // parallel to `jobs`
+  bool exact = false;            // every combination was simulated
+};
+
+// Every combination of multiples of `step` is simulated where there are at most
+// `most_combinations`, and the one with the least longest wait is taken; beyond that the heuristic
+// of propose_phases, one job after the other.
+inline constexpr std::int64_t most_combinations = 600;
+[[nodiscard]] Placement place_jobs(const TimingModel& timing, std::size_t queue,
+                                   const std::vector<std::size_t>& jobs, Duration step);
+
+// The grid on which a controller can place releases: 10 ms, or its model's step if that is longer.
+[[nodiscard]] Duration phase_step(const model::Controller& controller);
+
 }  // namespace greymet::timing

@@ -70,8 +70,9 @@ struct HeartbeatRun {
 struct AnalysisOptions {
   std::size_t trace_length = 0;  // services to keep of each queue, with typical durations
   double frame_error_rate = 0;   // of each frame, 0..1; see timing/faults.h
-  SilenceOptions silence;
-  ProgressSink progress;
+  SilenceOptions silence = {};
+  std::uint64_t watched_transactions = 200'000;  // simulated for heartbeats and paths, per run
+  ProgressSink progress = {};
 };
 
 // The whole report. `typical` holds traces of the first services of each queue.

@@ -1,0 +1,67 @@
+// Wanted points -> requests: the least line time, then phases, then memory.
+//
+// For each controller, slave and area the wanted points, with what must not be cut or touched, are
+// covered at the least line time per second (packing/partition.h): values and listed values of
+// several registers are never cut, limits of the standard and of the slave are kept, and a gap is
+// read through only where the slave lets it: not over unlisted registers of a slave that refuses
+// them or whose map is complete and says nothing of them, nor over points that cannot be read.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "model/resolved_plan.h"
+
+namespace greymet::packing {
+
+using model::Duration;
+
+// One request that came of the wants.
+struct PackedRequest {
+  model::Transaction declared;  // as it is to be written into the plan
+  model::Address at;
+  std::uint32_t quantity = 0;
+  Duration every{};
+  Duration phase{};
+  std::vector<std::string> points;  // wanted ones that it brings
+};
+
+// Requests and time of the lines and connections that the wants use.
+struct PackSide {
+  std::size_t requests = 0;                // for the wants alone
+  double utilisation_percent = 0;          // of the fullest of these lines, everything included
+  std::optional<Duration> response_bound;  // the longest there, for any phases
+};
+
+// One line or connection before and after.
+struct PackedLine {
+  std::string name;
+  PackSide before;
+  PackSide after;
+  std::optional<Duration> response_simulated;  // after, with longest durations
+  std::uint64_t missed = 0;
+};
+
+// Why a want, or part of it, cannot be packed; or what speaks against the result.
+struct PackProblem {
+  model::Place place;
+  std::string subject;
+  std::string message;
+  std::string remedy;
+};
+
+// `before`: each wanted value fetched by a request of its own.
+struct PackResult {
+  std::vector<PackedRequest> requests;
+  PackSide before;
+  PackSide after;
+  std::vector<PackedLine> lines;
+  std::vector<PackProblem> problems;  // any of these: do not write the plan
+  bool least = true;                  // the line time is proved to be the least
+  bool phases_exact = true;
+};
+
+[[nodiscard]] PackResult pack(const model::ResolvedPlan& resolved);
+
+}  // namespace greymet::packing

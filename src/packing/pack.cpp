@@ -1,0 +1,393 @@
+#include "packing/pack.h"
+
+#include <algorithm>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "checks/check.h"
+#include "timing/bounds.h"
+#include "timing/phases.h"
+#include "timing/report.h"
+#include "wanted.h"
+
+namespace greymet::packing {
+
+using internal::WantedArea;
+using model::Located;
+using model::MemoryKind;
+using model::ResolvedPlan;
+using model::value_or;
+using timing::Queue;
+using timing::TimingModel;
+using timing::transaction_times;
+
+namespace {
+
+// Who asks whom: all that decides how long a request takes, but its quantity.
+struct Probe {
+  std::optional<model::ResolvedTransaction> transaction;  // of one register or bit
+  Duration scan{};                                        // where requests start at boundaries
+};
+
+model::Transaction request_for(const ResolvedPlan& resolved, const WantedArea& area,
+                               std::string name, std::uint32_t offset, std::uint32_t quantity,
+                               Duration every) {
+  model::Transaction t;
+  const model::Slave& slave = resolved.plan.slaves[area.slave];
+  t.name = std::move(name);
+  t.place = slave.place;
+  const auto& line = resolved.slave_line[area.slave];
+  if (!line || resolved.line_master[*line] != area.controller) {
+    t.controller = Located<std::string>{resolved.plan.controllers[area.controller].name, t.place};
+  }
+  t.slave = Located<std::string>{slave.name, t.place};
+  t.function = Located<std::int64_t>{internal::reading_function(area.area), t.place};
+  const model::Address at{area.area, {static_cast<std::uint16_t>(offset)}};
+  t.block.at = Located<model::AddressText>{{to_text(at), false}, t.place};
+  t.block.count = Located<std::int64_t>{quantity, t.place};
+  t.every = Located<model::Every>{{false, every}, t.place};
+  return t;
+}
+
+// One request to each slave and area, looked up as the plan's own are.
+std::vector<Probe> probes_of(const ResolvedPlan& resolved, const std::vector<WantedArea>& areas) {
+  model::Plan plan = resolved.plan;
+  plan.transactions.clear();
+  plan.heartbeats.clear();
+  plan.copies.clear();
+  plan.wants.clear();
+  plan.paths.clear();
+  for (std::size_t i = 0; i < areas.size(); ++i) {
+    plan.transactions.push_back(request_for(resolved, areas[i], fmt::format("probe {}", i),
+                                            areas[i].units.front().unit.first, 1,
+                                            std::chrono::seconds(1)));
+  }
+  model::Findings ignored;
+  const ResolvedPlan with_probes = model::resolve(std::move(plan), ignored);
+  std::vector<Probe> probes(areas.size());
+  for (std::size_t i = 0; i < areas.size(); ++i) {
+    const auto& t = with_probes.transactions[i];
+    if (!t.channel || !transaction_times(with_probes, t)) continue;
+    probes[i].transaction = t;
+    const auto& controller = resolved.plan.controllers[areas[i].controller];
+    if (value_or(controller.sends, model::Sends::anytime) == model::Sends::scan) {
+      probes[i].scan = value_or(controller.scan, Duration{});
+    }
+  }
+  return probes;
+}
+
+// Longest durations per quantity: as they are, and as they count in the use of the line.
+struct AreaCosts {
+  RequestCosts longest;
+  RequestCosts counted;
+};
+
+AreaCosts costs_of(const ResolvedPlan& resolved, const WantedArea& area, const Probe& probe) {
+  AreaCosts costs{RequestCosts(area.most + 1, 0), RequestCosts(area.most + 1, 0)};
+  model::ResolvedTransaction t = *probe.transaction;
+  const std::int64_t scan = probe.scan.count();
+  for (std::uint32_t n = 1; n <= area.most; ++n) {
+    t.read->quantity = n;
+    const std::int64_t longest = transaction_times(resolved, t)->longest.count();
+    costs.longest[n] = longest;
+    costs.counted[n] = scan > 0 ? (longest + scan - 1) / scan * scan : longest;
+  }
+  return costs;
+}
+
+class Packer {
+ public:
+  explicit Packer(const ResolvedPlan& resolved) : resolved_(resolved) {
+    for (const model::Transaction& t : resolved.plan.transactions) names_.insert(t.name);
+  }
+
+  PackResult run() {
+    const auto areas = internal::wanted_areas(resolved_, result_.problems);
+    if (areas.empty()) return std::move(result_);
+    const auto probes = probes_of(resolved_, areas);
+    for (std::size_t i = 0; i < areas.size(); ++i) {
+      if (!probes[i].transaction) {
+        const auto& slave = resolved_.plan.slaves[areas[i].slave];
+        problem(areas[i].units.front().want,
+                fmt::format("the time of a request to slave {} is not known", slave.name),
+                "correct its line or host first: `greymet check` names what is missing");
+        continue;
+      }
+      cover_area(areas[i], costs_of(resolved_, areas[i], probes[i]));
+    }
+    if (result_.requests.empty()) return std::move(result_);
+    place_and_judge();
+    return std::move(result_);
+  }
+
+ private:
+  void problem(std::size_t want, std::string message, std::string remedy) {
+    const model::Want& declared = resolved_.plan.wants[resolved_.wants[want].declared];
+    refused_.insert(want);
+    result_.problems.push_back(
+        {declared.place, fmt::format("want {}", want + 1), std::move(message), std::move(remedy)});
+  }
+
+  std::string unique_name(const std::string& wished) {
+    std::string name = wished;
+    for (int n = 2; !names_.insert(name).second; ++n) name = fmt::format("{}-{}", wished, n);
+    return name;
+  }
+
+  void cover_area(const WantedArea& area, const AreaCosts& costs) {
+    std::vector<Unit> units;
+    units.reserve(area.units.size());
+    for (const auto& wanted : area.units) units.push_back(wanted.unit);
+    const Partition partition = cover(units, costs.counted);
+    result_.least = result_.least && partition.least;
+    for (const Unit& unit : units) {
+      const std::uint32_t quantity = unit.end - unit.first;
+      alone_.push_back(
+          {static_cast<double>(costs.counted[quantity]) / static_cast<double>(unit.every.count()),
+           Duration(costs.longest[quantity]), area.slave, area.controller});
+    }
+    std::vector<bool> brought(area.units.size(), false);
+    // a unit is credited to the slowest request that serves it, which is read for its sake
+    std::vector<Request> slowest_first = partition.requests;
+    std::stable_sort(slowest_first.begin(), slowest_first.end(),
+                     [](const Request& a, const Request& b) { return a.every > b.every; });
+    std::map<std::pair<std::size_t, std::int64_t>, std::vector<std::size_t>> credited;
+    for (const Request& r : slowest_first) {
+      for (std::size_t u = r.from; u <= r.to; ++u) {
+        if (brought[u] || units[u].every < r.every) continue;
+        brought[u] = true;
+        credited[{r.from, r.every.count()}].push_back(u);
+      }
+    }
+    for (const Request& r : partition.requests) {
+      add_request(area, r, credited[{r.from, r.every.count()}]);
+    }
+  }
+
+  void add_request(const WantedArea& area, const Request& r,
+                   const std::vector<std::size_t>& credited) {
+    const std::uint32_t first = area.units[r.from].unit.first;
+    const std::uint32_t quantity = area.units[r.to].unit.end - first;
+    PackedRequest out;
+    std::size_t want = area.units[r.from].want;
+    for (std::size_t u : credited) {
+      want = u == credited.front() ? area.units[u].want : std::min(want, area.units[u].want);
+      for (const model::Point* point : area.units[u].points) out.points.push_back(point->name);
+    }
+    const std::string& slave = resolved_.plan.slaves[area.slave].name;
+    const std::string lead =
+        out.points.empty() ? area.units[r.from].points.front()->name : out.points.front();
+    out.declared =
+        request_for(resolved_, area, unique_name(slave + "-" + lead), first, quantity, r.every);
+    out.at = {area.area, {static_cast<std::uint16_t>(first)}};
+    out.quantity = quantity;
+    out.every = r.every;
+    place_request(area, want, out);
+    result_.requests.push_back(std::move(out));
+    want_of_.push_back(want);
+  }
+
+  // Explicit places are filled one request after the other; an area alone is left to resolve().
+  void place_request(const WantedArea& area, std::size_t want, PackedRequest& out) {
+    const model::Want& declared = resolved_.plan.wants[resolved_.wants[want].declared];
+    const model::MemoryLayout& layout = resolved_.layouts[area.controller];
+    const model::Controller& controller = resolved_.plan.controllers[area.controller];
+    out.declared.into = declared.into;
+    const auto spot = layout.read(declared.into->value);
+    if (!spot || spot->bit) {
+      problem(want,
+              spot ? fmt::format("'{}' is one bit", declared.into->value) : spot.error().message,
+              "name words or bits of the controller: into = \"%MW100\"");
+      return;
+    }
+    const bool bits = is_bit_area(area.area);
+    const bool words = controller.memory[spot->area].kind == MemoryKind::word;
+    if (!bits && !words) {
+      problem(want, "registers are to go into bits",
+              "let them go into words; the program takes the bits from there");
+      return;
+    }
+    std::int64_t count = out.quantity;
+    if (bits && words) {
+      out.declared.packing = Located<model::Packing>{model::Packing::bits_to_words, {}};
+      count = (count + 15) / 16;
+    }
+    if (!spot->number) return;
+    auto& next = next_number_.try_emplace(want, *spot->number).first->second;
+    const bool even = words && controller.model && value_or(controller.model->align32, false);
+    if (even && next % 2 != 0) ++next;
+    out.declared.into->value = layout.name_of(spot->area, next);
+    next += count;
+  }
+
+  void place_and_judge() {
+    model::Plan plan = resolved_.plan;
+    plan.wants.clear();
+    const std::size_t own = plan.transactions.size();
+    for (const PackedRequest& request : result_.requests) {
+      plan.transactions.push_back(request.declared);
+    }
+    model::Findings findings;
+    ResolvedPlan packed = model::resolve(std::move(plan), findings);
+    TimingModel timing = timing::build_timing_model(packed);
+    choose_phases(packed, own, timing);
+    for (std::size_t i = 0; i < result_.requests.size(); ++i) {
+      name_memory(packed, packed.transactions[own + i], result_.requests[i]);
+    }
+    collect_errors(packed, findings);
+    compare_lines(own, timing);
+  }
+
+  void choose_phases(const ResolvedPlan& packed, std::size_t own, TimingModel& timing) {
+    for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+      Queue& queue = timing.queues[q];
+      std::vector<std::size_t> added;
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        if (queue.jobs[j].transaction >= own) added.push_back(j);
+      }
+      if (added.empty()) continue;
+      const auto placement = place_jobs(
+          timing, q, added, timing::phase_step(packed.plan.controllers[queue.controller]));
+      result_.phases_exact = result_.phases_exact && placement.exact;
+      for (std::size_t i = 0; i < added.size(); ++i) {
+        Queue& changed = timing.queues[q];
+        changed.jobs[added[i]].phase = placement.phases[i];
+        result_.requests[changed.jobs[added[i]].transaction - own].phase = placement.phases[i];
+      }
+    }
+    for (PackedRequest& request : result_.requests) {
+      if (request.phase > Duration{}) {
+        request.declared.phase = Located<Duration>{request.phase, {}};
+      }
+    }
+  }
+
+  // Writes down where resolve() has placed what named only an area.
+  static void name_memory(const ResolvedPlan& packed, const model::ResolvedTransaction& t,
+                          PackedRequest& request) {
+    if (!t.into || !t.controller) return;
+    request.declared.into->value =
+        packed.layouts[*t.controller].name_of(t.into->area, t.into->number);
+  }
+
+  // What reading and checking say of the new requests: nobody is given a plan with errors.
+  void collect_errors(const ResolvedPlan& packed, const model::Findings& found) {
+    checks::RuleSelection rules;
+    rules.picked = {"F", "M", "C"};
+    std::map<std::string, std::size_t> mine;
+    for (std::size_t i = 0; i < result_.requests.size(); ++i) {
+      mine[subject_of(result_.requests[i].declared)] = i;
+    }
+    for (const model::Finding& f : checks::check(packed, found, rules)) {
+      const auto at = mine.find(f.subject);
+      if (at == mine.end() || f.severity != model::Severity::error) continue;
+      if (refused_.contains(want_of_[at->second])) continue;  // its cause has been said
+      problem(want_of_[at->second],
+              fmt::format("{} would be wrong ({}): {}", f.subject, to_string(f.rule), f.message),
+              f.remedy);
+    }
+  }
+
+  struct Alone {
+    double use = 0;
+    Duration longest{};
+    std::size_t slave = 0;
+    std::size_t controller = 0;
+  };
+
+  void compare_lines(std::size_t own, const TimingModel& timing) {
+    const auto bounds = timing::bounds_of(timing);
+    timing::SimulationOptions options;
+    options.most_transactions = 1'000'000;
+    const auto simulated = simulate(timing, options);
+    const auto before = alone_by_queue(own, timing);
+    for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+      if (before[q].requests == 0) continue;
+      const Queue& queue = timing.queues[q];
+      PackedLine line;
+      line.name = queue.name;
+      Queue without = queue;
+      std::erase_if(without.jobs, [&](const timing::Job& job) { return job.transaction >= own; });
+      Duration packed{};
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        const timing::Job& job = queue.jobs[j];
+        line.missed += simulated[q].jobs[j].missed;
+        if (simulated[q].jobs[j].completed > 0) {
+          line.response_simulated = std::max(line.response_simulated.value_or(Duration{}),
+                                             simulated[q].jobs[j].response_max);
+        }
+        if (bounds[q][j].response) {
+          line.after.response_bound =
+              std::max(line.after.response_bound.value_or(Duration{}), *bounds[q][j].response);
+        }
+        if (job.transaction < own) continue;
+        ++line.after.requests;
+        packed += service_bound(timing, queue, job);
+      }
+      line.before.requests = before[q].requests;
+      line.after.utilisation_percent = timing::utilisation_percent(queue);
+      line.before.utilisation_percent = timing::utilisation_percent(without) + before[q].use;
+      // both sums differ in the wanted requests alone
+      if (line.after.response_bound) {
+        line.before.response_bound = *line.after.response_bound - packed + before[q].service;
+      }
+      include(line.before, result_.before);
+      include(line.after, result_.after);
+      result_.lines.push_back(std::move(line));
+    }
+  }
+
+  // What the wanted values cost if each has a request of its own.
+  struct AloneOnQueue {
+    std::size_t requests = 0;
+    double use = 0;
+    Duration service{};
+  };
+  [[nodiscard]] std::vector<AloneOnQueue> alone_by_queue(std::size_t own,
+                                                         const TimingModel& timing) const {
+    std::map<std::pair<std::size_t, std::size_t>, std::size_t> queue_of;
+    for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+      for (const timing::Job& job : timing.queues[q].jobs) {
+        if (job.transaction < own) continue;
+        queue_of[{timing.queues[q].controller, timing.devices[job.device].index}] = q;
+      }
+    }
+    std::vector<AloneOnQueue> sums(timing.queues.size());
+    for (const Alone& alone : alone_) {
+      const auto at = queue_of.find({alone.controller, alone.slave});
+      if (at == queue_of.end()) continue;
+      AloneOnQueue& sum = sums[at->second];
+      const Queue& queue = timing.queues[at->second];
+      ++sum.requests;
+      sum.use += 100 * alone.use;
+      sum.service += alone.longest + queue.scan + foreign_share(timing, queue);
+    }
+    return sums;
+  }
+
+  static void include(const PackSide& line, PackSide& all) {
+    all.requests += line.requests;
+    all.utilisation_percent = std::max(all.utilisation_percent, line.utilisation_percent);
+    if (line.response_bound) {
+      all.response_bound = std::max(all.response_bound.value_or(Duration{}), *line.response_bound);
+    }
+  }
+
+  const ResolvedPlan& resolved_;
+  PackResult result_;
+  std::set<std::string> names_;
+  std::set<std::size_t> refused_;                    // wants with a problem
+  std::vector<std::size_t> want_of_;                 // per request
+  std::map<std::size_t, std::int64_t> next_number_;  // per want with an explicit place
+  std::vector<Alone> alone_;                         // each wanted value by itself
+};
+
+}  // namespace
+
+PackResult pack(const ResolvedPlan& resolved) {
+  return Packer(resolved).run();
+}
+
+}  // namespace greymet::packing

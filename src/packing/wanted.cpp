@@ -1,0 +1,174 @@
+#include "wanted.h"
+
+#include <algorithm>
+#include <tuple>
+
+#include <fmt/format.h>
+
+namespace greymet::packing::internal {
+
+using model::Area;
+using model::Extent;
+using model::Point;
+using model::RegisterMap;
+using model::ResolvedPlan;
+using model::Slave;
+using model::value_or;
+
+namespace {
+
+constexpr std::uint32_t most_registers = 125;  // of one read request, and
+constexpr std::uint32_t most_bits = 2000;      // of one for bits (application protocol, 6.1 to 6.4)
+
+struct Wish {
+  const Point* point = nullptr;
+  Duration every{};
+  std::size_t want = 0;
+};
+
+PackProblem problem_of(const ResolvedPlan& resolved, std::size_t want, std::string message,
+                       std::string remedy) {
+  const model::Want& declared = resolved.plan.wants[want];
+  return {declared.place, fmt::format("want {}", want + 1), std::move(message), std::move(remedy)};
+}
+
+std::uint32_t most_of(const Slave& slave, Area area) {
+  const bool bits = is_bit_area(area);
+  const auto& own = bits ? slave.max_read_bits : slave.max_read;
+  const auto standard = bits ? most_bits : most_registers;
+  return static_cast<std::uint32_t>(
+      std::clamp<std::int64_t>(value_or(own, std::int64_t{standard}), 1, standard));
+}
+
+// A request may read over this gap without an error or a warning.
+bool may_read_through(const RegisterMap& map, const Slave& slave, Area area, Extent gap) {
+  if (gap.first >= gap.end) return true;
+  for (const Point* point : map.points_touching(area, gap)) {
+    if (point->access == model::Access::write) return false;
+  }
+  const auto holes = value_or(slave.holes, model::Holes::unknown);
+  const bool complete = value_or(slave.map_covers, model::MapCovers::some) == model::MapCovers::all;
+  if (holes == model::Holes::zero || (holes == model::Holes::unknown && !complete)) return true;
+  return map.holes_in(area, gap).empty();
+}
+
+// Wishes that overlap, or that overlap the same listed value, stay together.
+std::vector<WantedUnit> units_of(const RegisterMap& map, const Slave& slave, Area area,
+                                 std::vector<Wish> wishes) {
+  std::sort(wishes.begin(), wishes.end(), [](const Wish& a, const Wish& b) {
+    const Extent x = extent_of(*a.point);
+    const Extent y = extent_of(*b.point);
+    return std::tie(x.first, x.end, a.want) < std::tie(y.first, y.end, b.want);
+  });
+  std::vector<WantedUnit> units;
+  for (const Wish& wish : wishes) {
+    Extent extent = extent_of(*wish.point);
+    // a listed value of several registers must not be cut at the edge of a request
+    for (bool grown = true; grown;) {
+      grown = false;
+      for (const Point* p : map.points_touching(area, extent)) {
+        if (!is_multi_register(p->type)) continue;
+        const Extent whole = extent_of(*p);
+        if (whole.first >= extent.first && whole.end <= extent.end) continue;
+        extent = {std::min(extent.first, whole.first), std::max(extent.end, whole.end)};
+        grown = true;
+      }
+    }
+    if (!units.empty() && extent.first < units.back().unit.end) {
+      WantedUnit& last = units.back();
+      last.unit.first = std::min(last.unit.first, extent.first);
+      last.unit.end = std::max(last.unit.end, extent.end);
+      last.unit.every = std::min(last.unit.every, wish.every);
+      last.want = std::min(last.want, wish.want);
+      if (std::find(last.points.begin(), last.points.end(), wish.point) == last.points.end()) {
+        last.points.push_back(wish.point);
+      }
+      continue;
+    }
+    units.push_back({{extent.first, extent.end, wish.every, false}, {wish.point}, wish.want});
+  }
+  for (std::size_t i = 1; i < units.size(); ++i) {
+    units[i].unit.joins_before =
+        may_read_through(map, slave, area, {units[i - 1].unit.end, units[i].unit.first});
+  }
+  return units;
+}
+
+}  // namespace
+
+std::int64_t reading_function(Area area) {
+  switch (area) {
+    case Area::coil: return 1;
+    case Area::discrete_input: return 2;
+    case Area::holding_register: return 3;
+    case Area::input_register: return 4;
+  }
+  return 3;
+}
+
+std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
+                                     std::vector<PackProblem>& problems) {
+  std::map<std::tuple<std::size_t, std::size_t, Area>, std::vector<Wish>> wishes;
+  for (std::size_t w = 0; w < resolved.wants.size(); ++w) {
+    const model::ResolvedWant& want = resolved.wants[w];
+    const model::Want& declared = resolved.plan.wants[want.declared];
+    if (!want.slave || !declared.every || declared.every->value <= Duration{}) continue;
+    const Slave& slave = resolved.plan.slaves[*want.slave];
+    if (!want.controller) {
+      problems.push_back(problem_of(resolved, w, "nothing says which controller wants it",
+                                    "add controller = \"<name>\""));
+      continue;
+    }
+    if (!declared.into) {
+      problems.push_back(problem_of(resolved, w, "nothing says where its values go",
+                                    "add into = \"%MW100\", or into = \"%MW\" for the next free "
+                                    "words"));
+      continue;
+    }
+    const RegisterMap* map = resolved.map_of({false, *want.slave, 0});
+    for (std::size_t p : want.points) {
+      const Point& point = map->points()[p];
+      const Area area = point.address.area;
+      if (point.access == model::Access::write) {
+        problems.push_back(problem_of(
+            resolved, w, fmt::format("'{}' of slave {} cannot be read", point.name, slave.name),
+            "leave it out of the want"));
+        continue;
+      }
+      const auto& implemented = slave.functions;
+      const std::int64_t function = reading_function(area);
+      if (implemented && std::none_of(implemented->value.begin(), implemented->value.end(),
+                                      [&](const auto& f) { return f.value == function; })) {
+        problems.push_back(
+            problem_of(resolved, w,
+                       fmt::format("'{}' needs function {}, which slave {} does not implement",
+                                   point.name, function, slave.name),
+                       "leave it out of the want, or correct `functions` of the slave"));
+        continue;
+      }
+      wishes[{*want.controller, *want.slave, area}].push_back({&point, declared.every->value, w});
+    }
+  }
+  std::vector<WantedArea> areas;
+  for (auto& [key, list] : wishes) {
+    const auto [controller, index, area] = key;
+    const Slave& slave = resolved.plan.slaves[index];
+    WantedArea wanted{controller, index, area, {}, most_of(slave, area)};
+    wanted.units = units_of(*resolved.map_of({false, index, 0}), slave, area, std::move(list));
+    for (const WantedUnit& unit : wanted.units) {
+      if (unit.unit.end - unit.unit.first <= wanted.most) continue;
+      problems.push_back(problem_of(
+          resolved, unit.want,
+          fmt::format("'{}' takes {} registers with what overlaps it, and one request carries {}",
+                      unit.points.front()->name, unit.unit.end - unit.unit.first, wanted.most),
+          "leave it out of the want: a value must not be cut"));
+    }
+    std::erase_if(wanted.units, [&](const WantedUnit& unit) {
+      return unit.unit.end - unit.unit.first > wanted.most;
+    });
+    if (!wanted.units.empty()) areas.push_back(std::move(wanted));
+  }
+  return areas;
+}
+
+}  // namespace greymet::packing::internal

@@ -1,0 +1,92 @@
+#include "files/plan_rewrite.h"
+
+#include <catch2/catch.hpp>
+
+#include "plans.h"
+
+using namespace greymet;
+using files::transaction_row;
+using files::with_packed_wants;
+
+namespace {
+
+model::Transaction request(const std::string& name) {
+  model::Transaction t;
+  t.name = name;
+  t.slave = model::Located<std::string>{"gauge", {}};
+  t.function = model::Located<std::int64_t>{3, {}};
+  t.block.at = model::Located<model::AddressText>{{"hr:0", false}, {}};
+  t.block.count = model::Located<std::int64_t>{2, {}};
+  t.into = model::Located<std::string>{"%MW500", {}};
+  t.every = model::Located<model::Every>{{false, std::chrono::seconds(1)}, {}};
+  return t;
+}
+
+const std::string row =
+    R"({ name = "new", slave = "gauge", fc = 3, at = "hr:0", count = 2, into = "%MW500", every = "1s" })";
+const std::string wants =
+    "wants = [  # for the trend\n  { slave = \"gauge\", points = [\"a\"] },\n]  # that is all\n";
+const std::string packed_wants =
+    "# packed: wants = [  # for the trend\n  # packed: { slave = \"gauge\", points = [\"a\"] },\n# "
+    "packed: ]  # that is all\n";
+
+std::string rewritten(const std::string& plan) {
+  const auto text = with_packed_wants(plan, {request("new")});
+  return text ? *text : "error: " + text.error();
+}
+
+}  // namespace
+
+TEST_CASE("rows are added behind the last, whatever its comma and comments") {
+  const std::string rest = "\n[supervision]\n";
+  CHECK(rewritten("[exchange]\ntransactions = [\n    { name = \"a\" },  # first\n    # end\n]\n" +
+                  wants + rest) ==
+        "[exchange]\ntransactions = [\n    { name = \"a\" },  # first\n    # end\n    " + row +
+            ",\n]\n" + packed_wants + rest);
+  CHECK(rewritten("[exchange]\ntransactions = [\n\t{ name = \"a\" }  # no comma\n]\n" + wants) ==
+        "[exchange]\ntransactions = [\n\t{ name = \"a\" },  # no comma\n\t" + row + ",\n]\n" +
+            packed_wants);
+  CHECK(rewritten("[exchange]\ntransactions = [ { name = \"a\" }, { name = \"b\" } ]\n" + wants) ==
+        "[exchange]\ntransactions = [ { name = \"a\" }, { name = \"b\" }, \n  " + row + ",\n]\n" +
+            packed_wants);
+  CHECK(rewritten("[exchange]\ntransactions = []  # none yet\n" + wants) ==
+        "[exchange]\ntransactions = [\n  " + row + ",\n]  # none yet\n" + packed_wants);
+  CHECK(rewritten("[exchange]\ntable = \"x.csv\"\n" + wants) ==
+        "[exchange]\ntable = \"x.csv\"\ntransactions = [\n  " + row + ",\n]\n" + packed_wants);
+}
+
+TEST_CASE("blocks are added as blocks") {
+  CHECK(rewritten("[exchange]\n" + wants +
+                  "[[exchange.transactions]]\nname = \"a\"\nstatus = { done = \"%MX1\" }  # last\n"
+                  "# about what follows\n[supervision]\n") ==
+        "[exchange]\n" + packed_wants +
+            "[[exchange.transactions]]\nname = \"a\"\nstatus = { done = \"%MX1\" }  # last\n"
+            "\n[[exchange.transactions]]\nname     = \"new\"\nslave    = \"gauge\"\nfc       = 3\n"
+            "at       = \"hr:0\"\ncount    = 2\ninto     = \"%MW500\"\nevery    = \"1s\"\n"
+            "# about what follows\n[supervision]\n");
+  CHECK(rewritten("[exchange]\ntransactions = [\n]\n[[exchange.wants]]\nslave = \"gauge\"\npoints "
+                  "= [\"a\",\n  \"b\"]\n# end\n") ==
+        "[exchange]\ntransactions = [\n  " + row +
+            ",\n]\n# packed: [[exchange.wants]]\n# packed: slave = \"gauge\"\n# packed: points = "
+            "[\"a\",\n  # packed: \"b\"]\n# end\n");
+}
+
+TEST_CASE("line ends, foreign letters and brackets in texts are left alone") {
+  CHECK(rewritten("[exchange]\r\ntransactions = [\r\n]\r\nwants = [ { slave = \"gauge\" } ]\r\n") ==
+        "[exchange]\r\ntransactions = [\r\n  " + row +
+            ",\r\n]\r\n# packed: wants = [ { slave = \"gauge\" } ]\r\n");
+  CHECK(rewritten("[exchange]\ntransactions = [ { name = \"Grünmalz ]\" } ] # ]\n" + wants) ==
+        "[exchange]\ntransactions = [ { name = \"Grünmalz ]\" }, \n  " + row + ",\n] # ]\n" +
+            packed_wants);
+}
+
+TEST_CASE("names become TOML texts, and nothing is done without wants or in strange spellings") {
+  auto t = request("a \"b\" \\ \t");
+  CHECK(transaction_row(t).starts_with(R"({ name = "a \"b\" \\ \u0009", )"));
+  CHECK(rewritten("[exchange]\ntransactions = []\n") == "[exchange]\ntransactions = []\n");
+  CHECK(rewritten("exchange = { transactions = [], wants = [ {} ] }\n") ==
+        "error: [exchange] is not a table of its own: write it as one");
+  CHECK(rewritten("[exchange]\n[[exchange.wants]]\nslave = \"gauge\"\n") ==
+        "error: there are no `transactions` to add to: write transactions = [ ] first");
+  CHECK(rewritten("= 1\n").starts_with("error: the plan is not TOML"));
+}
