@@ -8,6 +8,7 @@
 #include "big_plan.h"
 #include "checks/check.h"
 #include "files/plan_loader.h"
+#include "packing/pack.h"
 #include "timing/report.h"
 
 using namespace greymet;
@@ -16,7 +17,9 @@ namespace {
 
 constexpr double check_limit_seconds = 1.5;
 constexpr double check_limit_megabytes = 300;
-constexpr double simulation_limit_per_second = 3e6;
+constexpr double simulation_limit_per_second = 5e6;
+constexpr double timing_limit_seconds = 2;
+constexpr double pack_limit_seconds = 1;
 
 double peak_megabytes() {
   rusage usage{};
@@ -40,6 +43,38 @@ void check_big_plan(benchmark::State& state) {
   state.counters["ratio"] =
       benchmark::Counter(check_limit_seconds, benchmark::Counter::kIsIterationInvariantRate |
                                                   benchmark::Counter::kInvert);
+}
+
+// The whole of `timing` on the same plan: bounds, two simulations, every silent slave.
+void time_big_plan(benchmark::State& state) {
+  const std::string folder = std::filesystem::temp_directory_path() / "greymet-bench";
+  const std::string plan = bench::write_big_plan(folder, {});
+  std::size_t cases = 0;
+  for (auto _ : state) {
+    const auto loaded = files::load_plan(plan, files::disk_files());
+    cases = timing::analyse(loaded.plan, {}).silence.cases.size();
+  }
+  std::filesystem::remove_all(folder);
+  state.counters["silent_cases"] = static_cast<double>(cases);
+  state.counters["peak_MB"] = peak_megabytes();
+  state.counters["ratio"] =
+      benchmark::Counter(timing_limit_seconds, benchmark::Counter::kIsIterationInvariantRate |
+                                                   benchmark::Counter::kInvert);
+}
+
+// 50 points of each of 2,000 slaves on 120 lines, all wanted at two periods.
+void pack_wants(benchmark::State& state) {
+  const model::ResolvedPlan plan = bench::plan_of_wants(2'000, 50, 120);
+  packing::PackResult result;
+  for (auto _ : state) result = packing::pack(plan);
+  state.counters["requests"] = static_cast<double>(result.after.requests);
+  state.counters["points"] = static_cast<double>(result.before.requests);
+  state.counters["proved"] = result.least ? 1 : 0;
+  state.counters["problems"] = static_cast<double>(result.problems.size());
+  state.counters["peak_MB"] = peak_megabytes();
+  state.counters["ratio"] =
+      benchmark::Counter(pack_limit_seconds, benchmark::Counter::kIsIterationInvariantRate |
+                                                 benchmark::Counter::kInvert);
 }
 
 // One line with 17 slaves and 60 cyclic transactions, durations as on a real line.
@@ -86,6 +121,8 @@ void simulate_line(benchmark::State& state, model::Order order, timing::Duration
 }  // namespace
 
 BENCHMARK(check_big_plan)->Unit(benchmark::kMillisecond);
+BENCHMARK(time_big_plan)->Unit(benchmark::kMillisecond);
+BENCHMARK(pack_wants)->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(simulate_line, due_longest, model::Order::due, timing::Durations::longest)
     ->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(simulate_line, list_longest, model::Order::list, timing::Durations::longest)

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "files/plan_loader.h"
+
 namespace greymet::bench {
 namespace {
 
@@ -65,6 +67,39 @@ std::string write_big_plan(const std::string& folder, const PlanSize& size) {
   const std::string path = folder + "/plan.toml";
   std::ofstream(path) << text;
   return path;
+}
+
+model::ResolvedPlan plan_of_wants(int slaves, int points, int lines) {
+  std::string plan;
+  for (int l = 0; l < lines; ++l) {
+    plan += fmt::format(
+        "[controller.c{0}]\nscan = \"10ms\"\n[controller.c{0}.memory]\n\"%MW\" = {{ kind = "
+        "\"word\", first = 0, count = 60000 }}\n[line.l{0}]\nmaster = \"c{0}\"\nmode = "
+        "\"rtu\"\nbaud = 115200\nformat = \"8E1\"\n",
+        l);
+  }
+  std::string wants;
+  for (int s = 0; s < slaves; ++s) {
+    plan += fmt::format(
+        "[slave.s{}]\nline = \"l{}\"\nunit = {}\nmap = \"m.csv\"\nreply = {{ typical = \"2ms\", "
+        "max = \"5ms\" }}\n",
+        s, s % lines, 1 + s / lines);
+    wants += fmt::format(
+        "  {{ slave = \"s{0}\", points = [\"fast*\"], every = \"10s\", into = \"%MW\" }},\n  {{ "
+        "slave = \"s{0}\", points = [\"slow*\"], every = \"60s\", into = \"%MW\" }},\n",
+        s);
+  }
+  plan += "[exchange]\ntransactions = []\nwants = [\n" + wants + "]\n";
+  std::string map = "point,area,address,type\n";
+  int at = 0;
+  for (int p = 0; p < points; ++p) {
+    map += fmt::format("{}{},hr,{},{}\n", p % 4 == 3 ? "slow" : "fast", p, at,
+                       p % 3 == 0 ? "f32" : "u16");
+    at += (p % 3 == 0 ? 2 : 1) + (p % 5 == 0 ? 3 : 0) + (p % 17 == 0 ? 40 : 0);
+  }
+  return files::load_plan("plan.toml",
+                          files::memory_files({{"plan.toml", plan}, {"m.csv", map}}))
+      .plan;
 }
 
 }  // namespace greymet::bench

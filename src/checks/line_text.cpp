@@ -74,16 +74,4 @@ TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::Resolve
   return {fmt::format("slave {}", slave.name), place_or(slave.timeout, slave.place)};
 }
 
-model::Duration longest_reply(const timing::TransactionTimes& times) {
-  if (!times.network) return times.serial->turnaround_longest + times.serial->reply;
-  // without the pause behind it, and without the connect, which has a timeout of its own
-  if (!times.serial) return times.longest - times.shortest - times.network->connect_longest;
-  const model::Duration on_line = times.serial->turnaround_longest + times.serial->reply;
-  // a transparent gateway leaves the timeout to the master, who waits for the request as well
-  const bool transparent = times.timeout_of_master;
-  return transparent ? times.network->out_longest + times.serial->request + on_line +
-                           times.network->back_longest
-                     : on_line;
-}
-
 }  // namespace greymet::checks::internal

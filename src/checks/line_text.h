@@ -24,8 +24,4 @@ struct TimeoutOwner {
 [[nodiscard]] TimeoutOwner timeout_owner(const model::ResolvedPlan& plan,
                                          const model::ResolvedTransaction& t);
 
-// From the end of the request to the last byte of the longest reply, as the timeout's owner sees
-// it: behind a translating gateway on its serial line.
-[[nodiscard]] model::Duration longest_reply(const timing::TransactionTimes& times);
-
 }  // namespace greymet::checks::internal

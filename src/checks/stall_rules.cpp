@@ -135,10 +135,10 @@ class StallRules {
     const bool each_try = bites && stall.park;  // one attempt is already too long
     Duration longest_answer{};
     for (const FailingJob& f : stall.failing) {
-      longest_answer = std::max(longest_answer, internal::longest_reply(job_at(f.job).times));
+      longest_answer = std::max(longest_answer, timing::longest_reply(job_at(f.job).times));
     }
     for (const JobRef ref : stalls_.cyclic[stall.pool]) {
-      longest_answer = std::max(longest_answer, internal::longest_reply(job_at(ref).times));
+      longest_answer = std::max(longest_answer, timing::longest_reply(job_at(ref).times));
     }
     const auto with = [&](std::optional<Duration> timeout, bool without_retries) {
       std::vector<FailingJob> failing = stall.failing;

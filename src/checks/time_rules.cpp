@@ -190,7 +190,7 @@ class TimeRules {
     Duration longest{};
     for (const Job& job : queue.jobs) {
       if (job.times.broadcast) continue;
-      const Duration reply = internal::longest_reply(job.times);
+      const Duration reply = timing::longest_reply(job.times);
       if (reply <= job.times.timeout) continue;
       slow.insert(plan_.target_name(*plan_.transactions[job.transaction].target));
       if (reply > longest) {
@@ -242,7 +242,7 @@ class TimeRules {
   [[nodiscard]] static std::string cure_for_tries(const Job& worst, const Queue& queue) {
     Duration longest{};
     for (const Job& job : queue.jobs) {
-      if (!job.times.broadcast) longest = std::max(longest, internal::longest_reply(job.times));
+      if (!job.times.broadcast) longest = std::max(longest, timing::longest_reply(job.times));
     }
     for (const std::int64_t tries : {1 + worst.times.retries, std::int64_t{1}}) {
       const Duration timeout = internal::rounded_down(worst.period / tries, milliseconds(10));

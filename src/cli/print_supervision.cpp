@@ -33,7 +33,7 @@ std::string detection_text(const timing::TimingReport& report, const Terminal& t
     const timing::HeartbeatRun& run = report.heartbeat_runs[h];
     if (!run.detection) continue;
     std::string tries = run.tries_to_alarm ? fmt::format("{}", *run.tries_to_alarm) : "never";
-    if (!report.heartbeats[h].carrier->delay) tries = "-";
+    if (!report.heartbeats[h].carrier->delay) tries.assign(1, '-');
     rows += fmt::format(
         "  {} {} {} {} {} {:>9}", name_cell(report.heartbeats[h].name, 21),
         ms_cell(run.detection->least, 9),

@@ -59,6 +59,7 @@ class CommandLine {
     add_frame();
     add_timing();
     add_pack();
+    add_tune();
     add_memory();
     add_export();
     add_demo();
@@ -172,6 +173,15 @@ class CommandLine {
         ->type_name("WHAT");
     add_format(c, frame_.format);
   }
+  void add_tune() {
+    auto& c = add("tune", "look for the smallest changes that make a plan fit",
+                  [this] { return run_tune(tune_, terminal_); });
+    c.add_option("PLAN", tune_.plan, plan_help)->required();
+    c.add_option("--most", tune_.most, "changes to show for each trouble")
+        ->check(CLI::Range(std::size_t{1}, std::size_t{50}));
+    add_format(c, tune_.format);
+    add_output(c, tune_.out, tune_.force, false);
+  }
   void add_pack() {
     auto& c = add("pack", "make requests of the wanted points, with the least line time",
                   [this] { return run_pack(pack_, terminal_); });
@@ -226,6 +236,7 @@ class CommandLine {
   FrameOptions frame_;
   TimingOptions timing_;
   PackOptions pack_;
+  TuneOptions tune_;
   MemoryOptions memory_;
   ExportOptions export_;
   DemoOptions demo_;

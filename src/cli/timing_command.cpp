@@ -1,12 +1,72 @@
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
+#include "figures/heartbeat_chart.h"
+#include "figures/path_histogram.h"
+#include "figures/response_chart.h"
 #include "figures/stall_matrix.h"
 #include "figures/timeline.h"
+#include "figures/use_chart.h"
 #include "files/result_json.h"
+#include "model/duration_text.h"
 
 namespace greymet::cli {
+namespace {
+
+// "200ms..600ms"
+std::optional<figures::TimeWindow> window_from(const std::string& text) {
+  const std::size_t dots = text.find("..");
+  if (dots == std::string::npos) return std::nullopt;
+  const auto from = model::parse_duration(text.substr(0, dots));
+  const auto until = model::parse_duration(text.substr(dots + 2));
+  if (!from || !until || *from >= *until || *from < timing::Duration{}) return std::nullopt;
+  return figures::TimeWindow{*from, *until};
+}
+
+void draw(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+          const std::optional<figures::TimeWindow>& window, ResultWriter& writer) {
+  writer.draw("use", [&](auto format) { return figures::use_script(report, format); });
+  for (const timing::LineReport& line : report.lines) {
+    const auto figure = figures::timeline_of(plan, report, line, window);
+    if (figure) {
+      writer.draw("timeline-" + line.name,
+                  [&](auto format) { return figures::timeline_script(*figure, format); });
+    }
+    const auto responses = figures::response_chart_of(line);
+    if (responses.rows.empty()) continue;
+    writer.draw("responses-" + line.name,
+                [&](auto format) { return figures::response_script(responses, format); });
+  }
+  for (const figures::StallMatrix& matrix : figures::stall_matrices(plan, report)) {
+    writer.draw("stalls-" + matrix.name,
+                [&](auto format) { return figures::stall_matrix_script(matrix, format); });
+  }
+  for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
+    if (report.heartbeat_runs[h].trace.transfers.empty()) continue;
+    writer.draw("heartbeat-" + report.heartbeats[h].name,
+                [&](auto format) { return figures::heartbeat_script(report, h, format); });
+  }
+  for (const timing::PathReport& path : report.paths) {
+    if (!path.ages) continue;
+    writer.draw("path-" + path.name,
+                [&](auto format) { return figures::path_histogram_script(path, format); });
+  }
+}
+
+}  // namespace
+
 int run_timing(const TimingOptions& options, const Terminal& terminal) {
+  std::optional<figures::TimeWindow> window;
+  if (!options.window.empty()) {
+    window = window_from(options.window);
+    if (!window || options.out.empty()) {
+      terminal.err << (window ? "greymet: --window is for the timelines of -o; see greymet timing "
+                                "--help\n"
+                              : "greymet: --window takes two instants such as 200ms..600ms; see "
+                                "greymet timing --help\n");
+      return exit_usage;
+    }
+  }
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
@@ -14,7 +74,8 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   {
     ProgressBar bar(terminal, "simulating");
     timing::AnalysisOptions analysis;
-    analysis.trace_length = figures::services_drawn;
+    analysis.trace_length = window ? figures::services_in_window : figures::services_drawn;
+    if (window) analysis.trace_from = window->from;
     analysis.frame_error_rate = options.frame_errors;
     analysis.silence.pairs = options.pairs;
     analysis.progress = bar.sink();
@@ -31,16 +92,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   ResultWriter writer(options.out, options.force, said);
   writer.write("timing.json", document);
   writer.write("timing.txt", timing_text(plan, report, plain));
-  for (const timing::LineReport& line : report.lines) {
-    const auto figure = figures::timeline_of(plan, report, line);
-    if (!figure) continue;
-    writer.draw("timeline-" + line.name,
-                [&](auto format) { return figures::timeline_script(*figure, format); });
-  }
-  for (const figures::StallMatrix& matrix : figures::stall_matrices(plan, report)) {
-    writer.draw("stalls-" + matrix.name,
-                [&](auto format) { return figures::stall_matrix_script(matrix, format); });
-  }
+  draw(plan, report, window, writer);
   return writer.status();
 }
 

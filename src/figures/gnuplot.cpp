@@ -99,6 +99,14 @@ std::string font(PictureFormat format, double pixels) {
   return fmt::format("'DejaVu Sans,{:g}'", size);
 }
 
+std::string heading(std::string_view title, std::string_view subtitle, double left,
+                    PictureFormat format) {
+  return fmt::format(
+      "set label 1 {} at screen {:g}, screen 0.955 font {} textcolor rgb C_TXT\n"
+      "set label 2 {} at screen {:g}, screen 0.905 textcolor rgb C_SUB\n",
+      quoted(title), left, font(format, 22), quoted(subtitle), left);
+}
+
 std::string common_look(PictureFormat format) {
   const bool svg = format == PictureFormat::svg;
   return fmt::format(

@@ -112,10 +112,7 @@ std::string stall_matrix_script(const StallMatrix& matrix, PictureFormat format)
   const auto rows = static_cast<double>(matrix.rows.size());
   const auto columns = static_cast<double>(matrix.columns.size());
   const double label_size = std::clamp(320 / std::max(rows, columns), 8.0, 15.0);
-  s += fmt::format("set label 1 {} at screen 0.235, screen 0.955 font {} textcolor rgb C_TXT\n",
-                   quoted(matrix.title), font(format, 22));
-  s += fmt::format("set label 2 {} at screen 0.235, screen 0.905 textcolor rgb C_SUB\n",
-                   quoted(matrix.subtitle));
+  s += heading(matrix.title, matrix.subtitle, 0.235, format);
   s += fmt::format(
       "set label 3 'silent (its stalls)' at screen 0.225, screen 0.885 right font {} "
       "textcolor rgb C_SUB\n",

@@ -11,6 +11,7 @@
 namespace greymet::figures {
 
 using model::to_ms;
+using model::to_text;
 using timing::Duration;
 
 namespace {
@@ -129,7 +130,8 @@ double window_for(const timing::Queue& queue, const std::vector<timing::Service>
 
 std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
                                     const timing::TimingReport& report,
-                                    const timing::LineReport& line) {
+                                    const timing::LineReport& line,
+                                    const std::optional<TimeWindow>& chosen) {
   if (!line.queue || report.typical[*line.queue].trace.empty()) return std::nullopt;
   const timing::Queue& queue = report.model.queues[*line.queue];
   const auto& trace = report.typical[*line.queue].trace;
@@ -142,7 +144,8 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
     return figure.rows.size() - 1;
   };
   for (const timing::Job& job : queue.jobs) (void)row_of(job);  // rows in list order
-  const double window = window_for(queue, trace);
+  const double window = chosen ? to_ms(chosen->until) : window_for(queue, trace);
+  figure.from_ms = chosen ? to_ms(chosen->from) : 0;
   std::size_t shown = 0;
   for (const timing::Service& service : trace) {
     if (to_ms(service.start) >= window) break;
@@ -150,10 +153,19 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
     add_service(job, service, row_of(job), figure.boxes);
     ++shown;
   }
-  std::erase_if(figure.boxes, [window](const TimelineBox& b) { return b.from_ms >= window; });
-  for (TimelineBox& box : figure.boxes) box.to_ms = std::min(box.to_ms, window);
+  const double from = figure.from_ms;
+  std::erase_if(figure.boxes, [window, from](const TimelineBox& b) {
+    return b.from_ms >= window || b.to_ms <= from;
+  });
+  for (TimelineBox& box : figure.boxes) {
+    box.from_ms = std::max(box.from_ms, from);
+    box.to_ms = std::min(box.to_ms, window);
+  }
   figure.window_ms = window;
-  figure.title = fmt::format("Bus timeline of {}: the first {} transactions", line.name, shown);
+  figure.title = chosen ? fmt::format("Bus timeline of {}: {} to {}", line.name,
+                                      to_text(chosen->from), to_text(chosen->until))
+                        : fmt::format("Bus timeline of {}: the first {} transactions", line.name,
+                                      shown);
   figure.subtitle = fmt::format(
       "{}, master {}, typical durations, use {:.1f} %, all released together at 0 ms "
       "plus their phases",
@@ -171,7 +183,8 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
                    quoted(figure.subtitle));
   s += "set label 3 'slave (unit)' at graph 0, graph -0.045 right offset -2.5,0 textcolor rgb "
        "C_SUB\n";
-  s += fmt::format("set xrange [0:{:g}]\nset yrange [0.5:{:g}]\n", figure.window_ms, rows + 0.5);
+  s += fmt::format("set xrange [{:g}:{:g}]\nset yrange [0.5:{:g}]\n", figure.from_ms, figure.window_ms,
+                   rows + 0.5);
   s += "set xtics offset TX,0\nset mxtics 4\nset ytics (";
   for (std::size_t i = 0; i < figure.rows.size(); ++i) {
     s += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted_tic(figure.rows[i]),
@@ -186,9 +199,9 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
        "maxrows 1\n";
   for (std::size_t i = 1; i <= figure.rows.size(); ++i) {
     s += fmt::format(
-        "set object {0} rect from 0,{0}-0.40 to {1:g},{0}+0.40 fc rgb C_BAND fs solid noborder "
+        "set object {0} rect from {2:g},{0}-0.40 to {1:g},{0}+0.40 fc rgb C_BAND fs solid noborder "
         "behind\n",
-        i, figure.window_ms);
+        i, figure.window_ms, figure.from_ms);
   }
   std::string plots;
   for (const PartLook& look : looks) {

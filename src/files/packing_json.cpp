@@ -15,7 +15,35 @@ Json side_json(const packing::PackSide& side) {
           {"response_bound_ms", ms_or_null(side.response_bound)}};
 }
 
+Json state_json(const packing::LineState& state) {
+  return {{"utilisation_percent", state.utilisation_percent},
+          {"missed", state.missed},
+          {"not_guaranteed", state.late},
+          {"response_simulated_ms", ms_or_null(state.response_simulated)},
+          {"silent_slaves_that_hurt", state.hurtful},
+          {"silent_slaves_that_hurt_at_first", state.hurtful_all}};
+}
+
 }  // namespace
+
+std::string tune_json(const std::vector<packing::TuneAdvice>& advice) {
+  Json lines = Json::array();
+  for (const packing::TuneAdvice& each : advice) {
+    Json changes = Json::array();
+    for (const packing::TuneChange& change : each.changes) {
+      changes.push_back({{"kind", to_string(change.kind)},
+                         {"change", change.text},
+                         {"cost", change.cost},
+                         {"after", state_json(change.after)}});
+    }
+    lines.push_back({{"line", each.line},
+                     {"goal", to_string(each.goal)},
+                     {"before", state_json(each.before)},
+                     {"tried", each.tried},
+                     {"changes", std::move(changes)}});
+  }
+  return dump({{"lines", std::move(lines)}});
+}
 
 std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackResult& result) {
   Json transactions = Json::array();

@@ -83,7 +83,7 @@ std::string blocks_text(const std::vector<model::Transaction>& transactions,
                         const std::string& ending) {
   std::string text;
   for (const model::Transaction& t : transactions) {
-    text += ending + "[[exchange.transactions]]" + ending;
+    text += fmt::format("{0}[[exchange.transactions]]{0}", ending);
     for (const auto& [key, value] : cells_of(t)) {
       text += fmt::format("{:<8} = {}{}", key, value, ending);
     }
@@ -95,7 +95,7 @@ std::string rows_text(const std::vector<model::Transaction>& transactions,
                       const std::string& indent, const std::string& ending) {
   std::string text;
   for (const model::Transaction& t : transactions) {
-    text += indent + transaction_row(t) + "," + ending;
+    text += fmt::format("{}{},{}", indent, transaction_row(t), ending);
   }
   return text;
 }
@@ -135,7 +135,7 @@ bool add_rows(EditedLines& lines, const toml::array& array,
   if (!array.empty()) {
     const toml::node& last = *array.get(array.size() - 1);
     indent = indent_of(lines.at(last.source().begin.line));
-    if (last.source().begin.line == array.source().begin.line) indent = "  ";
+    if (last.source().begin.line == array.source().begin.line) indent.assign(2, ' ');
     // is there a comma between the last row and the bracket, comments aside?
     const auto after = last.source().end;
     comma = false;
@@ -148,7 +148,7 @@ bool add_rows(EditedLines& lines, const toml::array& array,
     }
     if (!comma) {
       std::string& row = lines.at(after.line);
-      row.insert(lines.byte_at(after.line, after.column), ",");
+      row.insert(lines.byte_at(after.line, after.column), 1, ',');
     }
   }
   // the bracket may have moved by the comma
@@ -156,7 +156,8 @@ bool add_rows(EditedLines& lines, const toml::array& array,
   const std::string before = closing.substr(0, at);
   const bool own_line = before.find_first_not_of(" \t") == std::string::npos;
   const std::string rows = rows_text(transactions, indent, lines.ending());
-  closing = (own_line ? rows + before : before + lines.ending() + rows) + closing.substr(at);
+  closing = own_line ? fmt::format("{}{}", rows, closing)
+                     : fmt::format("{}{}{}{}", before, lines.ending(), rows, closing.substr(at));
   return true;
 }
 
@@ -180,12 +181,11 @@ std::pair<std::uint32_t, std::uint32_t> lines_of(const toml::key& key, const tom
 }  // namespace
 
 std::string transaction_row(const model::Transaction& transaction) {
-  std::string row = "{ ";
+  std::vector<std::string> parts;
   for (const auto& [key, value] : cells_of(transaction)) {
-    if (row.size() > 2) row += ", ";
-    row += key + " = " + value;
+    parts.push_back(fmt::format("{} = {}", key, value));
   }
-  return row + " }";
+  return fmt::format("{{ {} }}", fmt::join(parts, ", "));
 }
 
 tl::expected<std::string, std::string> with_packed_wants(
@@ -222,8 +222,8 @@ tl::expected<std::string, std::string> with_packed_wants(
   } else {
     // none yet: in front of the wants, where [exchange] is open
     std::string& line = lines.at(first);
-    line = "transactions = [" + lines.ending() + rows_text(transactions, "  ", lines.ending()) +
-           "]" + lines.ending() + line;
+    line = fmt::format("transactions = [{0}{1}]{0}{2}", lines.ending(),
+                       rows_text(transactions, "  ", lines.ending()), line);
   }
   return lines.text();
 }

@@ -144,7 +144,8 @@ HeartbeatTrace trace_heartbeat(const HeartbeatTimes& times, const std::vector<Tr
     bit = now;
   }
   constexpr std::size_t most_toggles = 10'000;
-  for (Duration t = boundary_from(begin, times.toggle, {});
+  // the bit rests at 0 until the first toggle
+  for (Duration t = boundary_from(begin + Duration(1), times.toggle, {});
        t <= begin + length && trace.toggles.size() < most_toggles; t += times.toggle) {
     trace.toggles.push_back(boundary_from(t, times.producer_scan, {}));
   }

@@ -12,8 +12,12 @@ namespace greymet::timing {
 
 using model::ResolvedPlan;
 using model::TriggerKind;
+using model::value_or;
 
 namespace {
+
+// A watch is examined over no more than this.
+constexpr Duration most_watched_span = std::chrono::minutes(2);
 
 std::string describe(const ResolvedPlan& resolved, const Queue& queue) {
   if (queue.connection) {
@@ -251,10 +255,16 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   SimulationOptions options;
   options.durations = Durations::longest;
   options.watched = heartbeat_jobs(resolved, report.model);
+  for (const model::Heartbeat& heartbeat : resolved.plan.heartbeats) {
+    const Duration lasts = value_or(heartbeat.watch, Duration{}) +
+                           value_or(heartbeat.toggle, Duration{});
+    options.at_least = std::max(options.at_least, std::min(4 * lasts, Duration(most_watched_span)));
+  }
   options.progress = stage(0, longest_done);
   report.longest = simulate(report.model, options);
   options.durations = Durations::typical;
   options.trace_length = analysis.trace_length;
+  options.trace_from = analysis.trace_from;
   options.progress = stage(longest_done, typical_done);
   report.typical = simulate(report.model, options);
   fill_report(resolved, report);
@@ -267,10 +277,10 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   return report;
 }
 
-TimingReport analyse_longest(const ResolvedPlan& resolved) {
+TimingReport analyse_longest(const ResolvedPlan& resolved, const SimulationOptions& options) {
   TimingReport report;
   report.model = build_timing_model(resolved);
-  report.longest = simulate(report.model, {});
+  report.longest = simulate(report.model, options);
   fill_report(resolved, report);
   return report;
 }

@@ -99,6 +99,12 @@ class SilenceStudy {
     for (std::size_t h = 0; h < carriers_.size(); ++h) {
       if (carriers_[h]) options.watched.push_back(*carriers_[h]);
     }
+    for (std::size_t h = 0; h < carriers_.size(); ++h) {
+      const bool here = carriers_[h] && std::find(island.begin(), island.end(),
+                                                  carriers_[h]->queue) != island.end();
+      const HeartbeatTimes& times = heartbeats_[h].times;
+      if (here) options.at_least = std::max(options.at_least, 4 * (times.watch + times.toggle));
+    }
     for (std::size_t q : island) {
       for (const Job& job : timing_.queues[q].jobs) {
         if (!is_silent(out, job.device)) continue;
@@ -113,7 +119,11 @@ class SilenceStudy {
     options.faults.park = false;
     simulate_from({}, island, options, out, false);
     options.faults.park = true;
-    for (Duration moment : when) simulate_from(moment, island, options, out, true);
+    for (Duration moment : when) {
+      SimulationOptions from = options;
+      from.at_least += moment;
+      simulate_from(moment, island, from, out, true);
+    }
   }
 
   void simulate_from(Duration moment, const std::vector<std::size_t>& island,

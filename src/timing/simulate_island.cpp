@@ -223,7 +223,10 @@ class IslandSimulator {
                           Duration(request.line_start),
                           Duration(event.at),
                           good};
-    if (state.result.trace.size() < options_.trace_length) state.result.trace.push_back(service);
+    if (state.result.trace.size() < options_.trace_length &&
+        event.at > options_.trace_from.count()) {
+      state.result.trace.push_back(service);
+    }
     if (watched) state.result.watched.push_back(service);
     ++served_;
     const bool again =

@@ -189,14 +189,16 @@ class QueueSimulator {
     }
     good ? recorders_[job].complete(release, end) : recorders_[job].fail();
     result_.busy += Duration(end - start);
-    if (result_.trace.size() < options_.trace_length || is_watched(job)) {
+    const bool traced =
+        result_.trace.size() < options_.trace_length && end > options_.trace_from.count();
+    if (traced || is_watched(job)) {
       const Service service{job,
                             Duration(release),
                             Duration(start),
                             Duration(start + times.before_line),
                             Duration(end),
                             good};
-      if (result_.trace.size() < options_.trace_length) result_.trace.push_back(service);
+      if (traced) result_.trace.push_back(service);
       if (is_watched(job)) result_.watched.push_back(service);
     }
     free_ = end;

@@ -85,7 +85,9 @@ Checkpoints checkpoints_of(const TimingModel& timing, const std::vector<std::siz
   // two hyperperiods must fit, or no state could ever be met again
   const auto step = hyperperiod(timing, queues, options.horizon / 2);
   if (!step) return {};
-  Nanoseconds largest_phase = FaultState::last_change(options.faults);
+  Nanoseconds largest_phase = std::max<Nanoseconds>(FaultState::last_change(options.faults),
+                                                    options.trace_from.count());
+  largest_phase = std::max<Nanoseconds>(largest_phase, options.at_least.count());
   for (std::size_t q : queues) {
     for (const Job& job : timing.queues[q].jobs) {
       largest_phase = std::max(largest_phase, Nanoseconds{job.phase.count()});

@@ -172,6 +172,18 @@ FailureTimes failure_times(const TransactionTimes& times) {
   return out;
 }
 
+Duration longest_reply(const TransactionTimes& times) {
+  if (!times.network) return times.serial->turnaround_longest + times.serial->reply;
+  // without the pause behind it, and without the connect, which has a timeout of its own
+  if (!times.serial) return times.longest - times.shortest - times.network->connect_longest;
+  const Duration on_line = times.serial->turnaround_longest + times.serial->reply;
+  // a transparent gateway leaves the timeout to the master, who waits for the request as well
+  const bool transparent = times.timeout_of_master;
+  return transparent ? times.network->out_longest + times.serial->request + on_line +
+                           times.network->back_longest
+                     : on_line;
+}
+
 std::optional<TransactionTimes> transaction_times(const ResolvedPlan& resolved,
                                                   const ResolvedTransaction& t) {
   if (!has_what_it_needs(t)) return std::nullopt;

@@ -7,6 +7,8 @@
 namespace greymet::timing {
 namespace {
 
+// Other queues repeat at other times, and toggles have their own: do not stop too early.
+constexpr Duration span = std::chrono::minutes(2);
 constexpr Duration traced = std::chrono::seconds(8);
 
 // Services of the watched jobs with other durations or with frame errors. Queues without watched
@@ -17,6 +19,7 @@ std::vector<QueueStatistics> run_watched(const TimingModel& timing,
   std::vector<QueueStatistics> all(timing.queues.size());
   SimulationOptions options;
   options.durations = durations;
+  options.at_least = span;
   options.watched = watched;
   options.faults.frame_error_rate = frame_error_rate;
   std::vector<std::vector<std::size_t>> islands = islands_of(timing);
@@ -82,6 +85,7 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
   if (jobs.empty()) return;
   const TimingModel& timing = report.model;
   const auto random = run_watched(timing, jobs, Durations::random, 0, most_transactions);
+  const auto typical = run_watched(timing, jobs, Durations::typical, 0, most_transactions / 10);
   const bool errors = report.frame_error_rate > 0;
   const auto with_errors = errors ? run_watched(timing, jobs, Durations::typical,
                                                 report.frame_error_rate, most_transactions)
@@ -92,7 +96,7 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
     const auto ref = job_of(timing, jobs, heartbeat.carrier->transaction);
     if (!ref) continue;
     HeartbeatRun& run = report.heartbeat_runs[h];
-    run.trace = trace_heartbeat(heartbeat.times, carried_by(resolved, timing, *ref, report.typical),
+    run.trace = trace_heartbeat(heartbeat.times, carried_by(resolved, timing, *ref, typical),
                                 traced);
     // when toggles are lost nothing is to be said of the alarm
     if (heartbeat.verdict == HeartbeatVerdict::toggles_lost) continue;

@@ -140,7 +140,6 @@ TEST_CASE("false alarms with many frame errors are no more than the runs that ca
 
 TEST_CASE("the trace of a heartbeat shows each change the consumer sees") {
   const auto trace = trace_heartbeat(times(300, 1000, 0, 0), regular(100, 10, 100), Duration(1000));
-  REQUIRE(trace.toggles.size() == 4);  // 0, 300, 600, 900
-  CHECK(trace.toggles[1] == Duration(300));
+  CHECK(trace.toggles == std::vector<Duration>{Duration(300), Duration(600), Duration(900)});
   CHECK(trace.seen == std::vector<Duration>{Duration(310), Duration(610), Duration(910)});
 }

@@ -89,6 +89,16 @@ struct PackOptions {
 };
 [[nodiscard]] int run_pack(const PackOptions& options, const Terminal& terminal);
 
+// greymet tune PLAN
+struct TuneOptions {
+  std::string plan;
+  std::string format = "text";
+  std::string out;
+  bool force = false;
+  std::size_t most = 6;
+};
+[[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
+
 // greymet export PLAN -o DIR
 struct ExportOptions {
   std::string plan;

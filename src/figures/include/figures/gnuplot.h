@@ -15,6 +15,9 @@ enum class PictureFormat : std::uint8_t { svg, png };
 [[nodiscard]] std::string quoted(std::string_view text);
 // The same for the label of a tic, in which gnuplot would take % for a format.
 [[nodiscard]] std::string quoted_tic(std::string_view text);
+// Title and subtitle above the figure, from `left` of the screen (0..1) on.
+[[nodiscard]] std::string heading(std::string_view title, std::string_view subtitle, double left,
+                                  PictureFormat format);
 // Font of a size in pixels, whatever the format.
 [[nodiscard]] std::string font(PictureFormat format, double pixels);
 

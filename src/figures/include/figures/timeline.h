@@ -28,16 +28,26 @@ struct Timeline {
   std::string subtitle;
   std::vector<std::string> rows;  // slaves, top first
   std::vector<TimelineBox> boxes;
-  double window_ms = 0;
+  double from_ms = 0;
+  double window_ms = 0;  // where it ends
+};
+
+// A stretch of plant time to look at more closely.
+struct TimeWindow {
+  timing::Duration from{};
+  timing::Duration until{};
 };
 
 // Services of the simulation with typical durations that a figure may need.
 inline constexpr std::size_t services_drawn = 60;
+inline constexpr std::size_t services_in_window = 5000;
 
-// The timeline of one line of the report, or nothing if nothing was simulated on it.
+// The timeline of one line of the report, or nothing if nothing was simulated on it (in the
+// window). Without a window as much from the start as can be read.
 [[nodiscard]] std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
                                                   const timing::TimingReport& report,
-                                                  const timing::LineReport& line);
+                                                  const timing::LineReport& line,
+                                                  const std::optional<TimeWindow>& window = {});
 
 [[nodiscard]] std::string timeline_script(const Timeline& timeline, PictureFormat format);
 

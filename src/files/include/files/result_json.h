@@ -6,6 +6,7 @@
 #include "files/plan_loader.h"
 #include "model/finding.h"
 #include "packing/pack.h"
+#include "packing/tune.h"
 #include "timing/report.h"
 
 namespace greymet::files {
@@ -16,5 +17,6 @@ namespace greymet::files {
 
 [[nodiscard]] std::string pack_json(const model::ResolvedPlan& resolved,
                                     const packing::PackResult& result);
+[[nodiscard]] std::string tune_json(const std::vector<packing::TuneAdvice>& advice);
 
 }  // namespace greymet::files

@@ -68,7 +68,8 @@ struct HeartbeatRun {
 
 // What is to be found out beside the bounds and the healthy simulation.
 struct AnalysisOptions {
-  std::size_t trace_length = 0;  // services to keep of each queue, with typical durations
+  std::size_t trace_length = 0;  // services to keep of each queue, with typical durations,
+  Duration trace_from{};         // that end after this instant
   double frame_error_rate = 0;   // of each frame, 0..1; see timing/faults.h
   SilenceOptions silence = {};
   std::uint64_t watched_transactions = 200'000;  // simulated for heartbeats and paths, per run
@@ -94,7 +95,8 @@ struct TimingReport {
 
 // The same with longest durations alone: what rules need. `typical` stays empty and with it the
 // mean responses; so does all that is simulated of heartbeats, paths and silent slaves.
-[[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved);
+[[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved,
+                                           const SimulationOptions& options = {});
 
 // Use of a queue in percent: sum of longest durations, rounded up to whole scans, over periods.
 [[nodiscard]] double utilisation_percent(const Queue& queue);

@@ -31,9 +31,11 @@ struct SimulationOptions {
   Durations durations = Durations::longest;
   std::uint64_t seed = 1;
   Duration horizon = std::chrono::minutes(10);
+  Duration at_least{};  // goes on so long even when the state has repeated
   std::uint64_t most_transactions = 10'000'000;  // in all; shared out among islands
   bool percentiles = false;                      // keeps every response: 8 bytes each
-  std::size_t trace_length = 0;                  // services to keep, from the start
+  std::size_t trace_length = 0;                  // services to keep,
+  Duration trace_from{};                         // that end after this instant
   std::vector<JobRef> watched;                   // jobs all of whose services are kept
   Faults faults;
   ProgressSink progress;

@@ -75,6 +75,10 @@ struct FailureTimes {
 };
 [[nodiscard]] FailureTimes failure_times(const TransactionTimes& times);
 
+// From the end of the request to the last byte of the longest reply, as whoever keeps the timeout
+// sees it: behind a translating gateway that is its serial line.
+[[nodiscard]] Duration longest_reply(const TransactionTimes& times);
+
 // The line's characters, or nothing while its mode, baud or format is missing.
 [[nodiscard]] std::optional<CharacterTiming> character_timing(const model::Line& line);
 

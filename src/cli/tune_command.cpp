@@ -1,0 +1,119 @@
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/print.h"
+#include "cli/results.h"
+#include "files/result_json.h"
+#include "model/duration_text.h"
+#include "packing/tune.h"
+
+namespace greymet::cli {
+namespace {
+
+using packing::LineState;
+using packing::TuneGoal;
+
+std::string slaves(std::size_t count) {
+  return count == 1 ? "1 slave" : fmt::format("{} slaves", count);
+}
+
+// What is wrong with the line as it is.
+std::string trouble(const packing::TuneAdvice& advice) {
+  const LineState& s = advice.before;
+  switch (advice.goal) {
+    case TuneGoal::fit:
+      return s.missed > 0 ? fmt::format("does not fit: use {:.1f} %, {} releases are missed",
+                                        s.utilisation_percent, s.missed)
+                          : fmt::format("does not fit: use {:.1f} %", s.utilisation_percent);
+    case TuneGoal::guarantee:
+      return fmt::format("fits in the simulation, but the bound of {} transaction{} exceeds the "
+                         "period",
+                         s.late, s.late == 1 ? "" : "s");
+    case TuneGoal::endure:
+      return fmt::format("{} can, by being silent, make others miss releases again and again: {}",
+                         slaves(s.hurtful), s.worst);
+    case TuneGoal::endure_all:
+      return fmt::format("{} can, by being silent, make others miss releases until parked: {}",
+                         slaves(s.hurtful_all), s.worst);
+  }
+  return {};
+}
+
+std::string state_text(const LineState& s, TuneGoal goal) {
+  std::string text = fmt::format("use {:.1f} %", s.utilisation_percent);
+  if (s.response_simulated) {
+    text += fmt::format(", longest response {}", model::in_ms(*s.response_simulated));
+  }
+  text += s.missed > 0 ? fmt::format(", {} missed", s.missed) : std::string(", nothing missed");
+  if (goal != TuneGoal::guarantee && s.late > 0) {
+    text += fmt::format(", {} not guaranteed", s.late);
+  }
+  if (s.hurtful > 0) {
+    text += fmt::format("; {} if silent still hurt{}", slaves(s.hurtful), s.hurtful == 1 ? "s" : "");
+  } else if (s.hurtful_all > 0) {
+    text += fmt::format("; {} if silent hurt{} until parked", slaves(s.hurtful_all),
+                        s.hurtful_all == 1 ? "s" : "");
+  } else {
+    text += "; no silent slave hurts others";
+  }
+  return text;
+}
+
+std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Terminal& terminal) {
+  if (all.empty()) {
+    return "Everything fits, every bound is within its period, and no silent slave makes others "
+           "miss\nreleases: nothing to tune.\n";
+  }
+  const std::size_t width = std::max<std::size_t>(terminal.width, 80);
+  std::string text;
+  for (const packing::TuneAdvice& advice : all) {
+    text += tinted(terminal, Tint::bold, printable(advice.line)) + "\n  " +
+            folded(printable(trouble(advice)), 2, 2, width) + "\n";
+    if (advice.changes.empty()) {
+      text += fmt::format("  none of {} changes tried is enough, nor any two together\n",
+                          advice.tried);
+    }
+    int number = 0;
+    for (const packing::TuneChange& change : advice.changes) {
+      text += fmt::format("  {:>2}. {}\n", ++number,
+                          folded(printable(change.text), 6, 6, width));
+      text += "      " +
+              tinted(terminal, Tint::dim, folded("costs: " + printable(change.cost), 6, 13, width)) +
+              "\n";
+      text += "      " + folded("gives: " + state_text(change.after, advice.goal), 6, 13, width) +
+              "\n";
+    }
+    text += '\n';
+  }
+  return text +
+         "Each change was carried out on a copy of the plan and simulated with longest durations,\n"
+         "in health and with each slave silent. The least intrusive comes first: phases, retries,\n"
+         "timeout, park, periods, baud, a second line.\n";
+}
+
+}  // namespace
+
+int run_tune(const TuneOptions& options, const Terminal& terminal) {
+  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (usable.refused) return *usable.refused;
+  std::vector<packing::TuneAdvice> advice;
+  {
+    ProgressBar bar(terminal, "tuning");
+    packing::TuneOptions tuning;
+    tuning.most_changes = options.most;
+    tuning.progress = bar.sink();
+    advice = packing::tune(usable.loaded.plan, tuning);
+  }
+  const bool json = options.format == "json";
+  const std::string document = json || !options.out.empty() ? files::tune_json(advice) : "";
+  terminal.out << (json ? document : tune_text(advice, terminal));
+  if (options.out.empty()) return exit_fine;
+  const Terminal said =
+      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  ResultWriter writer(options.out, options.force, said);
+  writer.write("tune.json", document);
+  writer.write("tune.txt", tune_text(advice, plain_terminal(terminal.out, terminal.err, 100)));
+  return writer.status();
+}
+
+}  // namespace greymet::cli

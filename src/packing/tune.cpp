@@ -1,0 +1,253 @@
+#include "packing/tune.h"
+
+#include <algorithm>
+#include <map>
+
+#include "tune_changes.h"
+
+namespace greymet::packing {
+
+using internal::Remedy;
+using model::Plan;
+using model::ResolvedPlan;
+using timing::Queue;
+using timing::TimingReport;
+
+namespace {
+
+constexpr std::uint64_t silence_transactions = 200'000;  // per change that is judged
+constexpr std::uint64_t healthy_transactions = 200'000;
+
+// The plan with the transactions of one island alone.
+Plan part_of(const ResolvedPlan& resolved, const timing::TimingModel& timing,
+             const std::vector<std::size_t>& island) {
+  std::vector<std::size_t> kept;
+  for (std::size_t q : island) {
+    for (const timing::Job& job : timing.queues[q].jobs) {
+      kept.push_back(resolved.transactions[job.transaction].declared);
+    }
+  }
+  std::sort(kept.begin(), kept.end());
+  Plan plan = resolved.plan;
+  std::vector<model::Transaction> transactions;
+  for (std::size_t i : kept) transactions.push_back(plan.transactions[i]);
+  plan.transactions = std::move(transactions);
+  plan.heartbeats.clear();
+  plan.paths.clear();
+  plan.copies.clear();
+  plan.wants.clear();
+  plan.accepts.clear();
+  return plan;
+}
+
+// A plan, and what the simulation says of the lines in it.
+struct Trial {
+  ResolvedPlan plan;
+  TimingReport report;
+  LineState state;  // over all its lines
+};
+
+LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool with_silence) {
+  LineState state;
+  for (const timing::LineReport& line : report.lines) {
+    if (!line.queue || line.transactions.empty()) continue;
+    state.utilisation_percent = std::max(state.utilisation_percent, line.utilisation_percent);
+    for (const timing::TransactionReport& t : line.transactions) {
+      state.missed += t.missed;
+      if (t.response_simulated) {
+        state.response_simulated =
+            std::max(state.response_simulated.value_or(timing::Duration{}), *t.response_simulated);
+      }
+      if (t.kind == model::TriggerKind::cyclic && (!t.response_bound || *t.response_bound > *t.period)) {
+        ++state.late;
+      }
+    }
+  }
+  if (!with_silence) return state;
+  timing::SilenceOptions options;
+  options.most_transactions = silence_transactions;
+  const auto silence = simulate_silence(plan, report.model, report.stalls, report.longest,
+                                        report.heartbeats, options);
+  for (const timing::SilentCase& silent : silence.cases) {
+    const bool always = !silent.missing_steady.empty();
+    if (always) ++state.hurtful;
+    if (always || !silent.missing.empty()) {
+      if (state.worst.empty() || (always && state.hurtful == 1)) {
+        state.worst = plan.target_name(report.model.devices[silent.devices.front()]);
+      }
+      ++state.hurtful_all;
+    }
+  }
+  return state;
+}
+
+Trial try_plan(Plan plan, bool with_silence) {
+  Trial trial;
+  model::Findings ignored;
+  trial.plan = model::resolve(std::move(plan), ignored);
+  timing::SimulationOptions options;
+  options.most_transactions = healthy_transactions;
+  trial.report = timing::analyse_longest(trial.plan, options);
+  trial.state = state_of(trial.plan, trial.report, with_silence);
+  return trial;
+}
+
+bool needs_silence(TuneGoal goal) {
+  return goal == TuneGoal::endure || goal == TuneGoal::endure_all;
+}
+
+bool reaches(const LineState& state, TuneGoal goal) {
+  const bool fits = state.missed == 0 && state.utilisation_percent <= 100;
+  switch (goal) {
+    case TuneGoal::fit: return fits;
+    case TuneGoal::guarantee: return fits && state.late == 0;
+    case TuneGoal::endure: return fits && state.hurtful == 0;
+    case TuneGoal::endure_all: return fits && state.hurtful_all == 0;
+  }
+  return false;
+}
+
+// Kinds that can have an influence on a goal.
+bool may_help(TuneKind kind, TuneGoal goal) {
+  const bool about_failures =
+      kind == TuneKind::retries || kind == TuneKind::timeout || kind == TuneKind::park;
+  if (needs_silence(goal)) return kind != TuneKind::phases;
+  return !about_failures;
+}
+
+class Tuner {
+ public:
+  Tuner(const Plan& part, std::string line, const TuneOptions& options)
+      : part_(part), line_(std::move(line)), options_(options) {}
+
+  void run(std::vector<TuneAdvice>& out) {
+    const Trial present = try_plan(part_, true);
+    std::optional<std::size_t> queue;
+    for (std::size_t q = 0; q < present.report.model.queues.size(); ++q) {
+      const Queue& each = present.report.model.queues[q];
+      if (each.name == line_ && !each.jobs.empty()) queue = q;
+    }
+    if (!queue) return;
+    const auto remedies = internal::remedies_for(present.plan, present.report, *queue);
+    const auto goal = [&](TuneGoal which) {
+      if (reaches(present.state, which)) return;
+      out.push_back(advise(present.state, which, remedies));
+    };
+    if (!reaches(present.state, TuneGoal::fit)) {
+      goal(TuneGoal::fit);
+      return;  // what a silent slave does matters once it fits
+    }
+    goal(TuneGoal::guarantee);
+    goal(present.state.hurtful > 0 ? TuneGoal::endure : TuneGoal::endure_all);
+  }
+
+ private:
+  TuneAdvice advise(const LineState& before, TuneGoal goal, const std::vector<Remedy>& remedies) {
+    TuneAdvice advice{line_, goal, before, {}, 0};
+    for (const Remedy& remedy : remedies) {
+      if (may_help(remedy.kind, goal)) try_sizes(remedy, goal, advice);
+    }
+    if (advice.changes.empty()) try_pairs(remedies, goal, advice);
+    std::stable_sort(advice.changes.begin(), advice.changes.end(),
+                     [](const TuneChange& a, const TuneChange& b) { return a.kind < b.kind; });
+    if (advice.changes.size() > options_.most_changes) {
+      advice.changes.resize(options_.most_changes);
+    }
+    return advice;
+  }
+
+  bool try_one(const std::vector<const Remedy::Size*>& sizes, TuneKind kind, TuneGoal goal,
+               TuneAdvice& advice) {
+    Plan plan = part_;
+    std::string text;
+    std::string cost;
+    for (const Remedy::Size* size : sizes) {
+      size->apply(plan);
+      text += (text.empty() ? "" : ", and ") + size->text;
+      cost += (cost.empty() ? "" : "; ") + size->cost;
+    }
+    ++advice.tried;
+    // health first: it is the cheaper question
+    Trial trial = try_plan(std::move(plan), false);
+    if (!reaches(trial.state, needs_silence(goal) ? TuneGoal::fit : goal)) return false;
+    trial.state = state_of(trial.plan, trial.report, true);
+    if (!reaches(trial.state, goal)) return false;
+    advice.changes.push_back({kind, std::move(text), std::move(cost), trial.state});
+    return true;
+  }
+
+  // The first size that is enough.
+  void try_sizes(const Remedy& remedy, TuneGoal goal, TuneAdvice& advice) {
+    for (const Remedy::Size& size : remedy.sizes) {
+      if (try_one({&size}, remedy.kind, goal, advice)) return;
+    }
+  }
+
+  // Each kind in its largest size with the least size of another that is then enough.
+  void try_pairs(const std::vector<Remedy>& remedies, TuneGoal goal, TuneAdvice& advice) {
+    for (std::size_t a = 0; a < remedies.size(); ++a) {
+      for (std::size_t b = a + 1; b < remedies.size(); ++b) {
+        if (remedies[a].kind == remedies[b].kind || !may_help(remedies[a].kind, goal) ||
+            !may_help(remedies[b].kind, goal) || advice.changes.size() >= options_.most_changes) {
+          continue;
+        }
+        for (const Remedy::Size& size : remedies[b].sizes) {
+          if (try_one({&remedies[a].sizes.back(), &size}, TuneKind::both, goal, advice)) break;
+        }
+      }
+    }
+  }
+
+  const Plan& part_;
+  std::string line_;
+  const TuneOptions& options_;
+};
+
+}  // namespace
+
+std::string_view to_string(TuneGoal goal) {
+  switch (goal) {
+    case TuneGoal::fit: return "fit";
+    case TuneGoal::guarantee: return "guarantee";
+    case TuneGoal::endure: return "endure";
+    case TuneGoal::endure_all: return "endure all";
+  }
+  return {};
+}
+
+std::string_view to_string(TuneKind kind) {
+  switch (kind) {
+    case TuneKind::phases: return "phases";
+    case TuneKind::retries: return "retries";
+    case TuneKind::timeout: return "timeout";
+    case TuneKind::park: return "park";
+    case TuneKind::period: return "period";
+    case TuneKind::baud: return "baud";
+    case TuneKind::split: return "split";
+    case TuneKind::both: return "two changes";
+  }
+  return {};
+}
+
+std::vector<TuneAdvice> tune(const ResolvedPlan& resolved, const TuneOptions& options) {
+  std::vector<TuneAdvice> advice;
+  const auto timing = timing::build_timing_model(resolved);
+  const auto islands = timing::islands_of(timing);
+  for (std::size_t i = 0; i < islands.size(); ++i) {
+    const auto& island = islands[i];
+    // of queues that share something the first one in use stands for all
+    const auto used = std::find_if(island.begin(), island.end(), [&](std::size_t q) {
+      return !timing.queues[q].jobs.empty();
+    });
+    if (used != island.end()) {
+      const Plan part = part_of(resolved, timing, island);
+      Tuner(part, timing.queues[*used].name, options).run(advice);
+    }
+    if (options.progress) {
+      options.progress(static_cast<double>(i + 1) / static_cast<double>(islands.size()));
+    }
+  }
+  return advice;
+}
+
+}  // namespace greymet::packing

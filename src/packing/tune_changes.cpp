@@ -1,0 +1,325 @@
+#include "tune_changes.h"
+
+#include <algorithm>
+#include <array>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "model/duration_text.h"
+#include "timing/phases.h"
+
+namespace greymet::packing::internal {
+
+using model::Duration;
+using model::Located;
+using model::Plan;
+using model::ResolvedPlan;
+using model::to_text;
+using model::value_or;
+using std::chrono::milliseconds;
+using timing::Job;
+using timing::Queue;
+
+namespace {
+
+constexpr std::array<std::int64_t, 9> rates{2400,  4800,  9600,   19200, 38400,
+                                            57600, 76800, 115200, 230400};
+constexpr std::array factors{1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 10.0};
+constexpr std::size_t most_single_periods = 6;
+constexpr std::size_t timeouts_tried = 8;
+
+template <class T>
+void declare(model::Declared<T>& value, T to) {
+  value = Located<T>{std::move(to), value ? value->place : model::Place{}};
+}
+
+Duration rounded_up(Duration d, Duration step) {
+  return Duration((d.count() + step.count() - 1) / step.count() * step.count());
+}
+
+class RemedyFinder {
+ public:
+  RemedyFinder(const ResolvedPlan& plan, const timing::TimingReport& report, std::size_t queue)
+      : plan_(plan), model_(report.model), index_(queue), queue_(report.model.queues[queue]) {
+    for (const Job& job : queue_.jobs) {
+      const auto& t = plan_.transactions[job.transaction];
+      if (!t.target->is_peer) slaves_.insert(t.target->index);
+      if (!job.times.broadcast) longest_ = std::max(longest_, longest_reply(job.times));
+    }
+  }
+
+  std::vector<Remedy> find() {
+    add_phases();
+    add_retries();
+    add_timeouts();
+    add_park();
+    add_periods();
+    if (queue_.line) {
+      add_bauds();
+      add_splits();
+    }
+    std::erase_if(remedies_, [](const Remedy& remedy) { return remedy.sizes.empty(); });
+    return std::move(remedies_);
+  }
+
+ private:
+  [[nodiscard]] const model::Transaction& declared(const Job& job) const {
+    return plan_.declared(plan_.transactions[job.transaction]);
+  }
+  // A transparent gateway leaves timeout and retries to the master.
+  [[nodiscard]] std::optional<std::size_t> transparent_gateway() const {
+    for (const Job& job : queue_.jobs) {
+      const auto& gateway = plan_.transactions[job.transaction].channel->gateway;
+      if (gateway && job.times.timeout_of_master) return gateway;
+    }
+    return std::nullopt;
+  }
+
+  // Sets the timeout or the retries wherever this line's are written.
+  [[nodiscard]] std::function<void(Plan&)> everywhere(std::optional<Duration> timeout,
+                                                      std::optional<std::int64_t> retries) const {
+    const auto line = queue_.line;
+    const auto gateway = transparent_gateway();
+    const auto slaves = slaves_;
+    return [=](Plan& plan) {
+      const auto set = [&](auto& owner) {
+        if (timeout) declare(owner.timeout, *timeout);
+        if (retries) declare(owner.retries, *retries);
+      };
+      if (gateway) {
+        set(plan.gateways[*gateway]);
+      } else if (line) {
+        set(plan.lines[*line]);
+      } else {
+        for (std::size_t slave : slaves) set(plan.slaves[slave]);
+      }
+    };
+  }
+  [[nodiscard]] std::string owner() const {
+    if (const auto gateway = transparent_gateway()) {
+      return fmt::format("gateway {}", plan_.plan.gateways[*gateway].name);
+    }
+    if (queue_.line) return fmt::format("line {}", plan_.plan.lines[*queue_.line].name);
+    std::vector<std::string> names;
+    for (std::size_t slave : slaves_) names.push_back(plan_.plan.slaves[slave].name);
+    return fmt::format("slave{} {}", names.size() == 1 ? "" : "s", fmt::join(names, ", "));
+  }
+
+  void add_phases() {
+    const auto proposal = timing::propose_phases(
+        model_, index_, timing::phase_step(plan_.plan.controllers[queue_.controller]));
+    if (!proposal) return;
+    std::vector<std::string> texts;
+    std::vector<std::pair<std::size_t, Duration>> changes;
+    for (std::size_t j = 0; j < queue_.jobs.size(); ++j) {
+      if (proposal->phases[j] == queue_.jobs[j].phase) continue;
+      const std::size_t transaction = plan_.transactions[queue_.jobs[j].transaction].declared;
+      changes.emplace_back(transaction, proposal->phases[j]);
+      texts.push_back(fmt::format("{} phase = \"{}\"", declared(queue_.jobs[j]).name,
+                                  to_text(proposal->phases[j])));
+    }
+    if (changes.empty()) return;
+    remedies_.push_back({TuneKind::phases,
+                         {{fmt::format("{}", fmt::join(texts, ", ")),
+                           "nothing but the edit: the same requests, at other instants",
+                           [changes](Plan& plan) {
+                             for (const auto& [transaction, phase] : changes) {
+                               declare(plan.transactions[transaction].phase, phase);
+                             }
+                           }}}});
+  }
+
+  void add_retries() {
+    const std::int64_t present = queue_.jobs.front().times.retries;
+    Remedy remedy{TuneKind::retries, {}};
+    for (std::int64_t retries = std::min<std::int64_t>(present, 5) - 1; retries >= 0; --retries) {
+      remedy.sizes.push_back({fmt::format("{}: retries = {}", owner(), retries),
+                              retries == 0 ? "one damaged frame loses a cycle of that transaction"
+                                           : "fewer chances for a damaged frame",
+                              everywhere(std::nullopt, retries)});
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  // From the present timeout down to the longest reply.
+  [[nodiscard]] std::vector<Duration> timeouts() const {
+    const Duration present = queue_.jobs.front().times.timeout;
+    const Duration least = rounded_up(longest_, milliseconds(10));
+    std::vector<Duration> values;
+    for (std::size_t i = 1; i <= timeouts_tried; ++i) {
+      const Duration value = rounded_up(
+          present - (present - least) * static_cast<std::int64_t>(i) /
+                        static_cast<std::int64_t>(timeouts_tried),
+          milliseconds(10));
+      if (value >= present || value < least) continue;
+      if (values.empty() || value < values.back()) values.push_back(value);
+    }
+    return values;
+  }
+
+  void add_timeouts() {
+    Remedy remedy{TuneKind::timeout, {}};
+    for (const Duration timeout : timeouts()) {
+      remedy.sizes.push_back(
+          {fmt::format("{}: timeout = \"{}\"", owner(), to_text(timeout)),
+           fmt::format("{} to spare over the longest reply, as its `reply` is stated",
+                       model::in_ms(timeout - longest_)),
+           everywhere(timeout, std::nullopt)});
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  void add_park() {
+    if (!queue_.line) return;
+    Remedy remedy{TuneKind::park, {}};
+    const std::size_t line = *queue_.line;
+    for (const std::int64_t after : {3, 2, 1}) {
+      if (queue_.park && queue_.park->after <= after) continue;
+      const Duration retry = queue_.park ? queue_.park->retry : Duration(std::chrono::seconds(10));
+      remedy.sizes.push_back(
+          {fmt::format("line {}: park = {{ after = {}, retry = \"{}\" }}",
+                       plan_.plan.lines[line].name, after, to_text(retry)),
+           fmt::format("a slave that failed {} time{} is back up to {} late", after,
+                       after == 1 ? "" : "s", to_text(retry)),
+           [line, after, retry](Plan& plan) {
+             declare(plan.lines[line].park, model::Park{after, retry});
+           }});
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  // The transaction of most use first.
+  [[nodiscard]] std::vector<const Job*> by_use() const {
+    std::vector<const Job*> jobs;
+    for (const Job& job : queue_.jobs) {
+      if (job.kind == model::TriggerKind::cyclic) jobs.push_back(&job);
+    }
+    const auto use = [](const Job* job) {
+      return static_cast<double>(job->times.longest.count()) /
+             static_cast<double>(job->period.count());
+    };
+    std::stable_sort(jobs.begin(), jobs.end(),
+                     [&](const Job* a, const Job* b) { return use(a) > use(b); });
+    return jobs;
+  }
+
+  static Duration longer(Duration period, double factor) {
+    return rounded_up(Duration(static_cast<std::int64_t>(static_cast<double>(period.count()) *
+                                                         factor)),
+                      milliseconds(10));
+  }
+
+  void add_periods() {
+    const auto jobs = by_use();
+    for (std::size_t i = 0; i < std::min(jobs.size(), most_single_periods); ++i) {
+      Remedy remedy{TuneKind::period, {}};
+      const std::size_t transaction = plan_.transactions[jobs[i]->transaction].declared;
+      for (const double factor : factors) {
+        const Duration period = longer(jobs[i]->period, factor);
+        remedy.sizes.push_back(
+            {fmt::format("{} every = \"{}\"", declared(*jobs[i]).name, to_text(period)),
+             fmt::format("its data is {} old instead of {}", to_text(period),
+                         to_text(jobs[i]->period)),
+             [transaction, period](Plan& plan) {
+               declare(plan.transactions[transaction].every, model::Every{false, period});
+             }});
+      }
+      remedies_.push_back(std::move(remedy));
+    }
+    if (jobs.size() < 2) return;
+    Remedy all{TuneKind::period, {}};
+    for (const double factor : factors) {
+      std::vector<std::pair<std::size_t, Duration>> changes;
+      for (const Job* job : jobs) {
+        changes.emplace_back(plan_.transactions[job->transaction].declared,
+                             longer(job->period, factor));
+      }
+      all.sizes.push_back({fmt::format("every period of {} x {:g}", queue_.name, factor),
+                           fmt::format("all its data is {:g} times as old", factor),
+                           [changes](Plan& plan) {
+                             for (const auto& [transaction, period] : changes) {
+                               declare(plan.transactions[transaction].every,
+                                       model::Every{false, period});
+                             }
+                           }});
+    }
+    remedies_.push_back(std::move(all));
+  }
+
+  [[nodiscard]] std::size_t slaves_on_line() const {
+    return static_cast<std::size_t>(
+        std::count(plan_.slave_line.begin(), plan_.slave_line.end(), queue_.line));
+  }
+
+  void add_bauds() {
+    const std::size_t line = *queue_.line;
+    const auto& baud = plan_.plan.lines[line].settings.baud;
+    if (!baud) return;
+    Remedy remedy{TuneKind::baud, {}};
+    for (const std::int64_t rate : rates) {
+      if (rate <= baud->value || rate > 115200) continue;
+      remedy.sizes.push_back(
+          {fmt::format("line {}: baud = {}", plan_.plan.lines[line].name, rate),
+           fmt::format("{} slave{} to be set to it, if they all can; shorter cable",
+                       slaves_on_line(), slaves_on_line() == 1 ? "" : "s"),
+           [line, rate](Plan& plan) { declare(plan.lines[line].settings.baud, rate); }});
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  // The slaves of most use move to a second line with the same settings.
+  void add_splits() {
+    if (queue_.kind != timing::QueueKind::serial || slaves_.size() < 2) return;
+    std::vector<std::pair<double, std::size_t>> by_slave;
+    for (std::size_t slave : slaves_) {
+      double use = 0;
+      for (const Job& job : queue_.jobs) {
+        const auto& t = plan_.transactions[job.transaction];
+        if (t.target->is_peer || t.target->index != slave || !recurs(job)) continue;
+        use += static_cast<double>(job.times.longest.count()) /
+               static_cast<double>(job.period.count());
+      }
+      by_slave.emplace_back(use, slave);
+    }
+    std::sort(by_slave.rbegin(), by_slave.rend());
+    Remedy remedy{TuneKind::split, {}};
+    const std::size_t line = *queue_.line;
+    const std::string name = plan_.plan.lines[line].name + "-2";
+    std::vector<std::size_t> moved;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; 2 * i < by_slave.size(); ++i) {
+      moved.push_back(by_slave[i].second);
+      names.push_back(plan_.plan.slaves[by_slave[i].second].name);
+      remedy.sizes.push_back(
+          {fmt::format("a second line like {} for {}", plan_.plan.lines[line].name,
+                       fmt::join(names, ", ")),
+           "a port of the controller, an adapter and a cable",
+           [line, moved, name](Plan& plan) {
+             model::Line second = plan.lines[line];
+             second.name = name;
+             second.port.reset();
+             plan.lines.push_back(std::move(second));
+             for (std::size_t slave : moved) declare(plan.slaves[slave].line, name);
+           }});
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  const ResolvedPlan& plan_;
+  const timing::TimingModel& model_;
+  std::size_t index_;
+  const Queue& queue_;
+  std::set<std::size_t> slaves_;
+  Duration longest_{};
+  std::vector<Remedy> remedies_;
+};
+
+}  // namespace
+
+std::vector<Remedy> remedies_for(const ResolvedPlan& plan, const timing::TimingReport& report,
+                                 std::size_t queue) {
+  return RemedyFinder(plan, report, queue).find();
+}
+
+}  // namespace greymet::packing::internal

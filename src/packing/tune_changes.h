@@ -1,0 +1,30 @@
+// Changes to a plan that may cure a line. Not for use outside this folder.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "packing/tune.h"
+#include "timing/report.h"
+
+namespace greymet::packing::internal {
+
+// One way of changing a plan, in growing sizes; the first size that cures is the one to propose.
+struct Remedy {
+  TuneKind kind = TuneKind::phases;
+  struct Size {
+    std::string text;
+    std::string cost;
+    std::function<void(model::Plan&)> apply;
+  };
+  std::vector<Size> sizes;  // least change first
+};
+
+// What may be tried on a line: `plan` holds the transactions of its island alone, `report` is of
+// that plan, `queue` the line's queue in it.
+[[nodiscard]] std::vector<Remedy> remedies_for(const model::ResolvedPlan& plan,
+                                               const timing::TimingReport& report,
+                                               std::size_t queue);
+
+}  // namespace greymet::packing::internal

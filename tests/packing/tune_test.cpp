@@ -1,0 +1,107 @@
+#include "packing/tune.h"
+
+#include <catch2/catch.hpp>
+
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::packing;
+using test::replaced;
+
+namespace {
+
+std::string row(const std::string& name, const std::string& slave, int count,
+                const std::string& rest) {
+  return "{ name = \"" + name + "\", slave = \"" + slave +
+         "\", fc = 3, at = 0, count = " + std::to_string(count) +
+         ", into = \"%MW\", on_loss = \"hold\", " + rest + " }";
+}
+
+std::vector<TuneAdvice> advice(const std::string& plan) {
+  const auto loaded = test::load(plan, test::base_files());
+  return tune(loaded.plan, {});
+}
+
+const TuneChange* change_of(const TuneAdvice& advice, TuneKind kind) {
+  for (const TuneChange& change : advice.changes) {
+    if (change.kind == kind) return &change;
+  }
+  return nullptr;
+}
+
+}  // namespace
+
+TEST_CASE("a plan that fits needs no tuning") {
+  CHECK(advice(test::with_rows({row("a", "gauge", 2, "every = \"1s\"")})).empty());
+}
+
+TEST_CASE("an overloaded line: the least baud rate, the least periods, or a second line") {
+  // 125 registers at 19200 8E1: (8 + 255 + 3.5) x 11 / 19.2 + 20 = 172.7 ms each, 345 ms in 250
+  const auto found = advice(test::with_rows(
+      {row("a", "gauge", 125, "every = \"250ms\""), row("b", "pump", 125, "every = \"250ms\"")}));
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].line == "north");
+  CHECK(found[0].goal == TuneGoal::fit);
+  CHECK(found[0].before.utilisation_percent == Approx(2 * 172.68 / 2.5).epsilon(0.001));
+  CHECK(found[0].before.missed > 0);
+  // 38400: (263 x 11 / 38.4 + 1.75 + 20) x 2 = 194.2 ms of 250
+  const TuneChange* baud = change_of(found[0], TuneKind::baud);
+  REQUIRE(baud != nullptr);
+  CHECK(baud->text == "line north: baud = 38400");
+  CHECK(baud->cost == "2 slaves to be set to it, if they all can; shorter cable");
+  CHECK(baud->after.utilisation_percent == Approx(2 * (263 * 11 / 38.4 + 21.75) / 2.5));
+  // x 1.25: 312.5 -> 320 ms are not enough for 345 ms, x 1.5 are; one of them at 500 ms frees 104 %
+  const TuneChange* period = change_of(found[0], TuneKind::period);
+  REQUIRE(period != nullptr);
+  CHECK(period->after.missed == 0);
+  CHECK(period->after.utilisation_percent <= 100);
+  const TuneChange* split = change_of(found[0], TuneKind::split);
+  REQUIRE(split != nullptr);
+  CHECK(split->after.utilisation_percent == Approx(172.68 / 2.5).epsilon(0.001));
+  for (const TuneChange& change : found[0].changes) {
+    CHECK(change.after.missed == 0);
+    CHECK(change.kind != TuneKind::timeout);  // no timeout makes room in health
+  }
+  for (std::size_t i = 1; i < found[0].changes.size(); ++i) {
+    CHECK(found[0].changes[i - 1].kind <= found[0].changes[i].kind);
+  }
+}
+
+TEST_CASE("a silent slave: the least timeout, retries or park that spares the others") {
+  const auto found = advice(test::with_rows(
+      {row("a", "gauge", 2, "every = \"1s\""), row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
+       row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}));
+  // two transactions of pump: 2 x 2 x 506.6 ms keep gauge from its second
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].goal == TuneGoal::endure);
+  CHECK(found[0].before.hurtful == 1);
+  CHECK(found[0].before.worst == "pump");
+  const TuneChange* timeout = change_of(found[0], TuneKind::timeout);
+  REQUIRE(timeout != nullptr);
+  CHECK(timeout->after.hurtful == 0);
+  CHECK(timeout->text.starts_with("line north: timeout = \""));
+  const TuneChange* park = change_of(found[0], TuneKind::park);
+  REQUIRE(park != nullptr);
+  CHECK(park->text == "line north: park = { after = 3, retry = \"10s\" }");
+  // at first it still keeps them waiting
+  CHECK(park->after.hurtful == 0);
+  // what is proposed, written into the plan, needs no such advice any more
+  const auto cured = advice(replaced(
+      test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
+                       row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
+                       row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}),
+      "format = \"8E1\"\n",
+      "format = \"8E1\"\n" + timeout->text.substr(timeout->text.find("timeout")) + "\n"));
+  for (const TuneAdvice& each : cured) CHECK(each.goal != TuneGoal::endure);
+}
+
+TEST_CASE("bounds beyond the period are tuned too, and what no change cures is said") {
+  // a fits in its phases, but a request of the program may come before it: 2 x 172.7 > 300
+  const auto found = advice(test::with_rows(
+      {row("a", "gauge", 125, "every = \"300ms\""),
+       row("b", "pump", 125, "on = \"%MX1\", min_gap = \"2s\"")}));
+  REQUIRE_FALSE(found.empty());
+  CHECK(found[0].goal != TuneGoal::endure);
+  REQUIRE_FALSE(found[0].changes.empty());
+  for (const TuneChange& change : found[0].changes) CHECK(change.after.late == 0);
+}
