@@ -97,8 +97,7 @@ model::ResolvedPlan plan_of_wants(int slaves, int points, int lines) {
                        p % 3 == 0 ? "f32" : "u16");
     at += (p % 3 == 0 ? 2 : 1) + (p % 5 == 0 ? 3 : 0) + (p % 17 == 0 ? 40 : 0);
   }
-  return files::load_plan("plan.toml",
-                          files::memory_files({{"plan.toml", plan}, {"m.csv", map}}))
+  return files::load_plan("plan.toml", files::memory_files({{"plan.toml", plan}, {"m.csv", map}}))
       .plan;
 }
 

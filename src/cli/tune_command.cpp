@@ -26,9 +26,10 @@ std::string trouble(const packing::TuneAdvice& advice) {
                                         s.utilisation_percent, s.missed)
                           : fmt::format("does not fit: use {:.1f} %", s.utilisation_percent);
     case TuneGoal::guarantee:
-      return fmt::format("fits in the simulation, but the bound of {} transaction{} exceeds the "
-                         "period",
-                         s.late, s.late == 1 ? "" : "s");
+      return fmt::format(
+          "fits in the simulation, but the bound of {} transaction{} exceeds the "
+          "period",
+          s.late, s.late == 1 ? "" : "s");
     case TuneGoal::endure:
       return fmt::format("{} can, by being silent, make others miss releases again and again: {}",
                          slaves(s.hurtful), s.worst);
@@ -49,7 +50,8 @@ std::string state_text(const LineState& s, TuneGoal goal) {
     text += fmt::format(", {} not guaranteed", s.late);
   }
   if (s.hurtful > 0) {
-    text += fmt::format("; {} if silent still hurt{}", slaves(s.hurtful), s.hurtful == 1 ? "s" : "");
+    text +=
+        fmt::format("; {} if silent still hurt{}", slaves(s.hurtful), s.hurtful == 1 ? "s" : "");
   } else if (s.hurtful_all > 0) {
     text += fmt::format("; {} if silent hurt{} until parked", slaves(s.hurtful_all),
                         s.hurtful_all == 1 ? "s" : "");
@@ -70,18 +72,18 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
     text += tinted(terminal, Tint::bold, printable(advice.line)) + "\n  " +
             folded(printable(trouble(advice)), 2, 2, width) + "\n";
     if (advice.changes.empty()) {
-      text += fmt::format("  none of {} changes tried is enough, nor any two together\n",
-                          advice.tried);
+      text +=
+          fmt::format("  none of {} changes tried is enough, nor any two together\n", advice.tried);
     }
     int number = 0;
     for (const packing::TuneChange& change : advice.changes) {
-      text += fmt::format("  {:>2}. {}\n", ++number,
-                          folded(printable(change.text), 6, 6, width));
-      text += "      " +
-              tinted(terminal, Tint::dim, folded("costs: " + printable(change.cost), 6, 13, width)) +
-              "\n";
-      text += "      " + folded("gives: " + state_text(change.after, advice.goal), 6, 13, width) +
-              "\n";
+      text += fmt::format("  {:>2}. {}\n", ++number, folded(printable(change.text), 6, 6, width));
+      text +=
+          "      " +
+          tinted(terminal, Tint::dim, folded("costs: " + printable(change.cost), 6, 13, width)) +
+          "\n";
+      text +=
+          "      " + folded("gives: " + state_text(change.after, advice.goal), 6, 13, width) + "\n";
     }
     text += '\n';
   }

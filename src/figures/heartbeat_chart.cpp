@@ -87,7 +87,8 @@ std::string heartbeat_script(const timing::TimingReport& report, std::size_t ind
          "plot $bit with lines lc rgb C_REQ lw 2.4 title 'producer', "
          "$carried using 1:2:3:4 with vectors nohead lc rgb C_SUB lw 1.2 title 'transfer', "
          "$seen with lines lc rgb C_RSP lw 3.2 title 'consumer', "
-         "$watch using 1:($2*0.7) with filledcurves y1=0 lc rgb C_TURN title 'watch, since a change was seen'\n";
+         "$watch using 1:($2*0.7) with filledcurves y1=0 lc rgb C_TURN title 'watch, since a "
+         "change was seen'\n";
 }
 
 }  // namespace greymet::figures

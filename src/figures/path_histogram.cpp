@@ -46,11 +46,12 @@ std::string path_histogram_script(const timing::PathReport& path, PictureFormat 
   double widest = to_ms(ages.longest);
   for (const Mark& mark : marks) widest = std::max(widest, mark.at);
   std::string s = common_look(format);
-  s += heading(fmt::format("Path {}: how old the value is", path.name),
-               fmt::format("share of the time, over durations between shortest and longest and over "
-                           "unknown phases; verdict: {}",
-                           to_string(path.verdict)),
-               0.09, format);
+  s +=
+      heading(fmt::format("Path {}: how old the value is", path.name),
+              fmt::format("share of the time, over durations between shortest and longest and over "
+                          "unknown phases; verdict: {}",
+                          to_string(path.verdict)),
+              0.09, format);
   s += fmt::format(
       "set xrange [0:{:g}]\nset yrange [0:{:g}]\n"
       "set xlabel 'age at the end of the path in ms' offset 0,-0.4\n"
@@ -66,13 +67,15 @@ std::string path_histogram_script(const timing::PathReport& path, PictureFormat 
     s += fmt::format("set arrow {0} from {1:g}, graph 0 to {1:g}, graph {2:g} nohead {3} front\n",
                      i + 1, marks[i].at, level + 0.016, marks[i].style);
     const bool room = marks[i].at > widest * 0.2;
-    s += fmt::format("set label {} '{} {:.0f} ms' at {:g}, graph {:g} {} offset {},0 font {} "
-                     "textcolor rgb C_TXT\n",
-                     i + 10, marks[i].name, marks[i].at, marks[i].at, level,
-                     room ? "right" : "left", room ? "-0.6" : "0.6", font(format, 14));
+    s += fmt::format(
+        "set label {} '{} {:.0f} ms' at {:g}, graph {:g} {} offset {},0 font {} "
+        "textcolor rgb C_TXT\n",
+        i + 10, marks[i].name, marks[i].at, marks[i].at, level, room ? "right" : "left",
+        room ? "-0.6" : "0.6", font(format, 14));
   }
   return s + "$ages << EOD\n" + data +
-         "EOD\nplot $ages using 1:2:3:4:5:6 with boxxyerror lc rgb C_RSP fs solid 1.0 border lc rgb "
+         "EOD\nplot $ages using 1:2:3:4:5:6 with boxxyerror lc rgb C_RSP fs solid 1.0 border lc "
+         "rgb "
          "C_REQ notitle\n";
 }
 

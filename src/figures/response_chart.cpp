@@ -48,9 +48,10 @@ ResponseChart response_chart_of(const timing::LineReport& line) {
     chart.rows.resize(most_rows);
   }
   chart.title = fmt::format("Responses on {} against their periods", line.name);
-  chart.subtitle = fmt::format("release to completion, longest durations; the bound exceeds the "
-                               "period for {} of {} transactions",
-                               late, all);
+  chart.subtitle = fmt::format(
+      "release to completion, longest durations; the bound exceeds the "
+      "period for {} of {} transactions",
+      late, all);
   return chart;
 }
 
@@ -113,7 +114,8 @@ std::string response_script(const ResponseChart& chart, PictureFormat format) {
       "using 1:2:3:4:5:6 with boxxyerror lc rgb C_TURN fs solid 1.0 border lc rgb C_MUTE title 'up "
       "to the bound'");
   add("late", late,
-      "using 1:2:3:4:5:6 with boxxyerror lc rgb C_BAD fs pattern 5 border lc rgb C_BAD title 'bound "
+      "using 1:2:3:4:5:6 with boxxyerror lc rgb C_BAD fs pattern 5 border lc rgb C_BAD title "
+      "'bound "
       "beyond the period'");
   add("simulated", simulated,
       "using 1:2:3:4:5:6 with boxxyerror lc rgb C_REQ fs solid 1.0 noborder title 'longest "

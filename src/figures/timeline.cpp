@@ -162,10 +162,10 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
     box.to_ms = std::min(box.to_ms, window);
   }
   figure.window_ms = window;
-  figure.title = chosen ? fmt::format("Bus timeline of {}: {} to {}", line.name,
-                                      to_text(chosen->from), to_text(chosen->until))
-                        : fmt::format("Bus timeline of {}: the first {} transactions", line.name,
-                                      shown);
+  figure.title =
+      chosen ? fmt::format("Bus timeline of {}: {} to {}", line.name, to_text(chosen->from),
+                           to_text(chosen->until))
+             : fmt::format("Bus timeline of {}: the first {} transactions", line.name, shown);
   figure.subtitle = fmt::format(
       "{}, master {}, typical durations, use {:.1f} %, all released together at 0 ms "
       "plus their phases",
@@ -183,8 +183,8 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
                    quoted(figure.subtitle));
   s += "set label 3 'slave (unit)' at graph 0, graph -0.045 right offset -2.5,0 textcolor rgb "
        "C_SUB\n";
-  s += fmt::format("set xrange [{:g}:{:g}]\nset yrange [0.5:{:g}]\n", figure.from_ms, figure.window_ms,
-                   rows + 0.5);
+  s += fmt::format("set xrange [{:g}:{:g}]\nset yrange [0.5:{:g}]\n", figure.from_ms,
+                   figure.window_ms, rows + 0.5);
   s += "set xtics offset TX,0\nset mxtics 4\nset ytics (";
   for (std::size_t i = 0; i < figure.rows.size(); ++i) {
     s += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted_tic(figure.rows[i]),

@@ -31,8 +31,8 @@ std::string use_script(const timing::TimingReport& report, PictureFormat format)
     const double y = rows - static_cast<double>(i);
     widest = std::max(widest, use * 1.08);
     tics += fmt::format("{}{} {:g}", i > 0 ? ", " : "", quoted_tic(lines[i]->name), y);
-    (use > crowded ? full : calm) +=
-        fmt::format("{:g} {:g} 0 {:g} {:g} {:g} \"{:.1f} %\"\n", use, y, use, y - 0.3, y + 0.3, use);
+    (use > crowded ? full : calm) += fmt::format("{:g} {:g} 0 {:g} {:g} {:g} \"{:.1f} %\"\n", use,
+                                                 y, use, y - 0.3, y + 0.3, use);
   }
   std::string s = common_look(format);
   s += heading("Use of lines and connections",

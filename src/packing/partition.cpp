@@ -56,12 +56,29 @@ std::uint32_t widest_gap(const RequestCosts& costs) {
   return static_cast<std::uint32_t>(gap);
 }
 
+// least[k]: the least that k more cost, cost(n + k) - cost(n) over all n >= 1. Empty for tables too
+// long to compare.
+std::vector<std::int64_t> least_rises(const RequestCosts& costs) {
+  constexpr std::size_t longest_table = 256;
+  std::vector<std::int64_t> least;
+  if (costs.size() > longest_table) return least;
+  least.assign(costs.size(), 0);
+  for (std::size_t k = 1; k < costs.size(); ++k) {
+    std::int64_t rise = costs[k];
+    for (std::size_t n = 1; n + k < costs.size(); ++n) {
+      rise = std::min(rise, costs[n + k] - costs[n]);
+    }
+    least[k] = rise;
+  }
+  return least;
+}
+
 // One stretch of units that nothing divides, [begin, end).
 class Stretch {
  public:
-  Stretch(const std::vector<Unit>& units, const RequestCosts& costs, std::size_t begin,
-          std::size_t end)
-      : units_(units), costs_(costs), begin_(begin), end_(end) {
+  Stretch(const std::vector<Unit>& units, const RequestCosts& costs,
+          const std::vector<std::int64_t>& rises, std::size_t begin, std::size_t end)
+      : units_(units), costs_(costs), rises_(rises), begin_(begin), end_(end) {
     for (std::size_t i = begin; i < end; ++i) periods_.push_back(units[i].every);
     std::sort(periods_.begin(), periods_.end());
     periods_.erase(std::unique(periods_.begin(), periods_.end()), periods_.end());
@@ -186,7 +203,46 @@ class Stretch {
         }
       });
     }
-    return next;
+    return rises_.empty() ? next : undominated(std::move(next), i);
+  }
+
+  // Where the open request of a period began; a closed one can begin with the next unit.
+  [[nodiscard]] std::uint32_t position(const State& state, std::size_t p, std::size_t last) const {
+    return state.opened[p] == closed ? units_[last].end : units_[begin_ + state.opened[p]].first;
+  }
+
+  // A can do whatever B will do, and never at a higher price: each of its requests begins where B's
+  // does or later, so it is shorter from now on, and what that saves B at least has not paid yet.
+  [[nodiscard]] bool dominates(const State& a, const State& b, std::size_t last) const {
+    std::int64_t saved = 0;
+    for (std::size_t p = 0; p < periods_.size(); ++p) {
+      const std::uint32_t from_a = position(a, p, last);
+      const std::uint32_t from_b = position(b, p, last);
+      if (from_a < from_b) return false;
+      const std::uint32_t shorter =
+          std::min<std::uint32_t>(from_a - from_b, static_cast<std::uint32_t>(rises_.size() - 1));
+      saved += rises_[shorter] * weights_[p];
+    }
+    const std::int64_t price_b = b.cost.time + saved;
+    return a.cost.time < price_b || (a.cost.time == price_b && a.cost.requests <= b.cost.requests);
+  }
+
+  [[nodiscard]] std::vector<State> undominated(std::vector<State> states, std::size_t last) const {
+    // those that have paid and begun latest are the likeliest to dominate
+    std::stable_sort(states.begin(), states.end(), [&](const State& a, const State& b) {
+      return a.cost.time + open_cost(a, last) < b.cost.time + open_cost(b, last);
+    });
+    std::vector<State> kept;
+    for (const State& state : states) {
+      const bool useless = std::any_of(kept.begin(), kept.end(), [&](const State& better) {
+        return dominates(better, state, last);
+      });
+      if (!useless) kept.push_back(state);
+    }
+    return kept;
+  }
+  [[nodiscard]] std::int64_t open_cost(const State& state, std::size_t last) const {
+    return closing_cost(state, last).time - state.cost.time;
   }
 
   template <class Sink>
@@ -235,6 +291,7 @@ class Stretch {
 
   const std::vector<Unit>& units_;
   const RequestCosts& costs_;
+  const std::vector<std::int64_t>& rises_;
   std::size_t begin_;
   std::size_t end_;
   std::vector<Duration> periods_;
@@ -246,12 +303,13 @@ class Stretch {
 Partition cover(const std::vector<Unit>& units, const RequestCosts& costs) {
   Partition out;
   const std::uint32_t widest = widest_gap(costs);
+  const std::vector<std::int64_t> rises = least_rises(costs);
   std::size_t begin = 0;
   for (std::size_t i = 1; i <= units.size(); ++i) {
     if (i < units.size() && units[i].joins_before && units[i].first - units[i - 1].end <= widest) {
       continue;
     }
-    Stretch(units, costs, begin, i).solve(out);
+    Stretch(units, costs, rises, begin, i).solve(out);
     begin = i;
   }
   return out;

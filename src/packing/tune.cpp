@@ -58,7 +58,8 @@ LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool wi
         state.response_simulated =
             std::max(state.response_simulated.value_or(timing::Duration{}), *t.response_simulated);
       }
-      if (t.kind == model::TriggerKind::cyclic && (!t.response_bound || *t.response_bound > *t.period)) {
+      if (t.kind == model::TriggerKind::cyclic &&
+          (!t.response_bound || *t.response_bound > *t.period)) {
         ++state.late;
       }
     }
@@ -236,9 +237,8 @@ std::vector<TuneAdvice> tune(const ResolvedPlan& resolved, const TuneOptions& op
   for (std::size_t i = 0; i < islands.size(); ++i) {
     const auto& island = islands[i];
     // of queues that share something the first one in use stands for all
-    const auto used = std::find_if(island.begin(), island.end(), [&](std::size_t q) {
-      return !timing.queues[q].jobs.empty();
-    });
+    const auto used = std::find_if(island.begin(), island.end(),
+                                   [&](std::size_t q) { return !timing.queues[q].jobs.empty(); });
     if (used != island.end()) {
       const Plan part = part_of(resolved, timing, island);
       Tuner(part, timing.queues[*used].name, options).run(advice);

@@ -120,14 +120,14 @@ class RemedyFinder {
                                   to_text(proposal->phases[j])));
     }
     if (changes.empty()) return;
-    remedies_.push_back({TuneKind::phases,
-                         {{fmt::format("{}", fmt::join(texts, ", ")),
-                           "nothing but the edit: the same requests, at other instants",
-                           [changes](Plan& plan) {
-                             for (const auto& [transaction, phase] : changes) {
-                               declare(plan.transactions[transaction].phase, phase);
-                             }
-                           }}}});
+    remedies_.push_back(
+        {TuneKind::phases,
+         {{fmt::format("{}", fmt::join(texts, ", ")),
+           "nothing but the edit: the same requests, at other instants", [changes](Plan& plan) {
+             for (const auto& [transaction, phase] : changes) {
+               declare(plan.transactions[transaction].phase, phase);
+             }
+           }}}});
   }
 
   void add_retries() {
@@ -148,10 +148,9 @@ class RemedyFinder {
     const Duration least = rounded_up(longest_, milliseconds(10));
     std::vector<Duration> values;
     for (std::size_t i = 1; i <= timeouts_tried; ++i) {
-      const Duration value = rounded_up(
-          present - (present - least) * static_cast<std::int64_t>(i) /
-                        static_cast<std::int64_t>(timeouts_tried),
-          milliseconds(10));
+      const Duration value = rounded_up(present - (present - least) * static_cast<std::int64_t>(i) /
+                                                      static_cast<std::int64_t>(timeouts_tried),
+                                        milliseconds(10));
       if (value >= present || value < least) continue;
       if (values.empty() || value < values.back()) values.push_back(value);
     }
@@ -177,14 +176,13 @@ class RemedyFinder {
     for (const std::int64_t after : {3, 2, 1}) {
       if (queue_.park && queue_.park->after <= after) continue;
       const Duration retry = queue_.park ? queue_.park->retry : Duration(std::chrono::seconds(10));
-      remedy.sizes.push_back(
-          {fmt::format("line {}: park = {{ after = {}, retry = \"{}\" }}",
-                       plan_.plan.lines[line].name, after, to_text(retry)),
-           fmt::format("a slave that failed {} time{} is back up to {} late", after,
-                       after == 1 ? "" : "s", to_text(retry)),
-           [line, after, retry](Plan& plan) {
-             declare(plan.lines[line].park, model::Park{after, retry});
-           }});
+      remedy.sizes.push_back({fmt::format("line {}: park = {{ after = {}, retry = \"{}\" }}",
+                                          plan_.plan.lines[line].name, after, to_text(retry)),
+                              fmt::format("a slave that failed {} time{} is back up to {} late",
+                                          after, after == 1 ? "" : "s", to_text(retry)),
+                              [line, after, retry](Plan& plan) {
+                                declare(plan.lines[line].park, model::Park{after, retry});
+                              }});
     }
     remedies_.push_back(std::move(remedy));
   }
@@ -205,9 +203,9 @@ class RemedyFinder {
   }
 
   static Duration longer(Duration period, double factor) {
-    return rounded_up(Duration(static_cast<std::int64_t>(static_cast<double>(period.count()) *
-                                                         factor)),
-                      milliseconds(10));
+    return rounded_up(
+        Duration(static_cast<std::int64_t>(static_cast<double>(period.count()) * factor)),
+        milliseconds(10));
   }
 
   void add_periods() {
@@ -235,14 +233,13 @@ class RemedyFinder {
         changes.emplace_back(plan_.transactions[job->transaction].declared,
                              longer(job->period, factor));
       }
-      all.sizes.push_back({fmt::format("every period of {} x {:g}", queue_.name, factor),
-                           fmt::format("all its data is {:g} times as old", factor),
-                           [changes](Plan& plan) {
-                             for (const auto& [transaction, period] : changes) {
-                               declare(plan.transactions[transaction].every,
-                                       model::Every{false, period});
-                             }
-                           }});
+      all.sizes.push_back(
+          {fmt::format("every period of {} x {:g}", queue_.name, factor),
+           fmt::format("all its data is {:g} times as old", factor), [changes](Plan& plan) {
+             for (const auto& [transaction, period] : changes) {
+               declare(plan.transactions[transaction].every, model::Every{false, period});
+             }
+           }});
     }
     remedies_.push_back(std::move(all));
   }
@@ -291,17 +288,17 @@ class RemedyFinder {
     for (std::size_t i = 0; 2 * i < by_slave.size(); ++i) {
       moved.push_back(by_slave[i].second);
       names.push_back(plan_.plan.slaves[by_slave[i].second].name);
-      remedy.sizes.push_back(
-          {fmt::format("a second line like {} for {}", plan_.plan.lines[line].name,
-                       fmt::join(names, ", ")),
-           "a port of the controller, an adapter and a cable",
-           [line, moved, name](Plan& plan) {
-             model::Line second = plan.lines[line];
-             second.name = name;
-             second.port.reset();
-             plan.lines.push_back(std::move(second));
-             for (std::size_t slave : moved) declare(plan.slaves[slave].line, name);
-           }});
+      remedy.sizes.push_back({fmt::format("a second line like {} for {}",
+                                          plan_.plan.lines[line].name, fmt::join(names, ", ")),
+                              "a port of the controller, an adapter and a cable",
+                              [line, moved, name](Plan& plan) {
+                                model::Line second = plan.lines[line];
+                                second.name = name;
+                                second.port.reset();
+                                plan.lines.push_back(std::move(second));
+                                for (std::size_t slave : moved)
+                                  declare(plan.slaves[slave].line, name);
+                              }});
     }
     remedies_.push_back(std::move(remedy));
   }

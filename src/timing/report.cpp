@@ -256,8 +256,8 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   options.durations = Durations::longest;
   options.watched = heartbeat_jobs(resolved, report.model);
   for (const model::Heartbeat& heartbeat : resolved.plan.heartbeats) {
-    const Duration lasts = value_or(heartbeat.watch, Duration{}) +
-                           value_or(heartbeat.toggle, Duration{});
+    const Duration lasts =
+        value_or(heartbeat.watch, Duration{}) + value_or(heartbeat.toggle, Duration{});
     options.at_least = std::max(options.at_least, std::min(4 * lasts, Duration(most_watched_span)));
   }
   options.progress = stage(0, longest_done);

@@ -85,8 +85,8 @@ Checkpoints checkpoints_of(const TimingModel& timing, const std::vector<std::siz
   // two hyperperiods must fit, or no state could ever be met again
   const auto step = hyperperiod(timing, queues, options.horizon / 2);
   if (!step) return {};
-  Nanoseconds largest_phase = std::max<Nanoseconds>(FaultState::last_change(options.faults),
-                                                    options.trace_from.count());
+  Nanoseconds largest_phase =
+      std::max<Nanoseconds>(FaultState::last_change(options.faults), options.trace_from.count());
   largest_phase = std::max<Nanoseconds>(largest_phase, options.at_least.count());
   for (std::size_t q : queues) {
     for (const Job& job : timing.queues[q].jobs) {

@@ -96,8 +96,8 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
     const auto ref = job_of(timing, jobs, heartbeat.carrier->transaction);
     if (!ref) continue;
     HeartbeatRun& run = report.heartbeat_runs[h];
-    run.trace = trace_heartbeat(heartbeat.times, carried_by(resolved, timing, *ref, typical),
-                                traced);
+    run.trace =
+        trace_heartbeat(heartbeat.times, carried_by(resolved, timing, *ref, typical), traced);
     // when toggles are lost nothing is to be said of the alarm
     if (heartbeat.verdict == HeartbeatVerdict::toggles_lost) continue;
     run.detection = simulate_detection(heartbeat.times, carried_by(resolved, timing, *ref, random));

@@ -68,9 +68,10 @@ TEST_CASE("an overloaded line: the least baud rate, the least periods, or a seco
 }
 
 TEST_CASE("a silent slave: the least timeout, retries or park that spares the others") {
-  const auto found = advice(test::with_rows(
-      {row("a", "gauge", 2, "every = \"1s\""), row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
-       row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}));
+  const auto found =
+      advice(test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
+                              row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
+                              row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}));
   // two transactions of pump: 2 x 2 x 506.6 ms keep gauge from its second
   REQUIRE(found.size() == 1);
   CHECK(found[0].goal == TuneGoal::endure);
@@ -86,20 +87,20 @@ TEST_CASE("a silent slave: the least timeout, retries or park that spares the ot
   // at first it still keeps them waiting
   CHECK(park->after.hurtful == 0);
   // what is proposed, written into the plan, needs no such advice any more
-  const auto cured = advice(replaced(
-      test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
-                       row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
-                       row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}),
-      "format = \"8E1\"\n",
-      "format = \"8E1\"\n" + timeout->text.substr(timeout->text.find("timeout")) + "\n"));
+  const auto cured = advice(
+      replaced(test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
+                                row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
+                                row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}),
+               "format = \"8E1\"\n",
+               "format = \"8E1\"\n" + timeout->text.substr(timeout->text.find("timeout")) + "\n"));
   for (const TuneAdvice& each : cured) CHECK(each.goal != TuneGoal::endure);
 }
 
 TEST_CASE("bounds beyond the period are tuned too, and what no change cures is said") {
   // a fits in its phases, but a request of the program may come before it: 2 x 172.7 > 300
-  const auto found = advice(test::with_rows(
-      {row("a", "gauge", 125, "every = \"300ms\""),
-       row("b", "pump", 125, "on = \"%MX1\", min_gap = \"2s\"")}));
+  const auto found =
+      advice(test::with_rows({row("a", "gauge", 125, "every = \"300ms\""),
+                              row("b", "pump", 125, "on = \"%MX1\", min_gap = \"2s\"")}));
   REQUIRE_FALSE(found.empty());
   CHECK(found[0].goal != TuneGoal::endure);
   REQUIRE_FALSE(found[0].changes.empty());

@@ -31,7 +31,7 @@ struct SimulationOptions {
   Durations durations = Durations::longest;
   std::uint64_t seed = 1;
   Duration horizon = std::chrono::minutes(10);
-  Duration at_least{};  // goes on so long even when the state has repeated
+  Duration at_least{};                           // goes on so long even when the state has repeated
   std::uint64_t most_transactions = 10'000'000;  // in all; shared out among islands
   bool percentiles = false;                      // keeps every response: 8 bytes each
   std::size_t trace_length = 0;                  // services to keep,
