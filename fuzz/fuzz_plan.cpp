@@ -2,6 +2,7 @@
 #include "checks/check.h"
 #include "files/exchange_export.h"
 #include "files/plan_loader.h"
+#include "files/plan_rewrite.h"
 #include "files/result_json.h"
 #include "input.h"
 #include "timing/bounds.h"
@@ -22,5 +23,14 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   options.most_transactions = 2000;
   (void)timing::simulate(timing, options);
   if (checks::tally_of(findings).errors == 0) (void)files::exchange_json(loaded.plan);
+  if (!loaded.plan.plan.wants.empty() && !loaded.unreadable) {
+    // a plan that was read can be read again with one transaction more
+    model::Transaction t;
+    t.name = "fuzz \"1\"";
+    t.slave = model::Located<std::string>{"s", {}};
+    const auto changed = files::with_packed_wants(loaded.sources.front().text, {t});
+    if (changed)
+      (void)files::load_plan("plan.toml", files::memory_files({{"plan.toml", *changed}}));
+  }
   return 0;
 }

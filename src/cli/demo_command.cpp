@@ -90,7 +90,19 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.force = force;
          return run_timing(o, t);
        }},
-      {"9. The exchange for download", fmt::format("export {} -o {}", clean, results),
+      {"9. Wanted points as requests, with the least line time", fmt::format("pack {}", clean),
+       [clean](const Terminal& t) {
+         PackOptions o;
+         o.plan = clean;
+         return run_pack(o, t);
+       }},
+      {"10. What would make it fit better", fmt::format("tune {}", clean),
+       [clean](const Terminal& t) {
+         TuneOptions o;
+         o.plan = clean;
+         return run_tune(o, t);
+       }},
+      {"11. The exchange for download", fmt::format("export {} -o {}", clean, results),
        [clean, results, force](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;

@@ -13,8 +13,6 @@
 namespace greymet::cli {
 namespace {
 
-using model::in_ms;
-
 std::vector<model::Transaction> declared_of(const packing::PackResult& result) {
   std::vector<model::Transaction> transactions;
   transactions.reserve(result.requests.size());

@@ -69,6 +69,14 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
   const std::size_t width = std::max<std::size_t>(terminal.width, 80);
   std::string text;
   for (const packing::TuneAdvice& advice : all) {
+    if (advice.too_many > 0) {
+      text += fmt::format(
+          "{}\n  {} transactions, use {:.1f} %: too many on one line to try changes "
+          "one by one;\n  divide it first\n\n",
+          tinted(terminal, Tint::bold, printable(advice.line)), advice.too_many,
+          advice.before.utilisation_percent);
+      continue;
+    }
     text += tinted(terminal, Tint::bold, printable(advice.line)) + "\n  " +
             folded(printable(trouble(advice)), 2, 2, width) + "\n";
     if (advice.changes.empty()) {

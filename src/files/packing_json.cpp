@@ -40,6 +40,7 @@ std::string tune_json(const std::vector<packing::TuneAdvice>& advice) {
                      {"goal", to_string(each.goal)},
                      {"before", state_json(each.before)},
                      {"tried", each.tried},
+                     {"too_many_transactions", each.too_many > 0},
                      {"changes", std::move(changes)}});
   }
   return dump({{"lines", std::move(lines)}});

@@ -30,6 +30,7 @@ Plan part_of(const ResolvedPlan& resolved, const timing::TimingModel& timing,
   std::sort(kept.begin(), kept.end());
   Plan plan = resolved.plan;
   std::vector<model::Transaction> transactions;
+  transactions.reserve(kept.size());
   for (std::size_t i : kept) transactions.push_back(plan.transactions[i]);
   plan.transactions = std::move(transactions);
   plan.heartbeats.clear();
@@ -144,7 +145,7 @@ class Tuner {
 
  private:
   TuneAdvice advise(const LineState& before, TuneGoal goal, const std::vector<Remedy>& remedies) {
-    TuneAdvice advice{line_, goal, before, {}, 0};
+    TuneAdvice advice{line_, goal, before, {}, 0, 0};
     for (const Remedy& remedy : remedies) {
       if (may_help(remedy.kind, goal)) try_sizes(remedy, goal, advice);
     }
@@ -239,7 +240,15 @@ std::vector<TuneAdvice> tune(const ResolvedPlan& resolved, const TuneOptions& op
     // of queues that share something the first one in use stands for all
     const auto used = std::find_if(island.begin(), island.end(),
                                    [&](std::size_t q) { return !timing.queues[q].jobs.empty(); });
-    if (used != island.end()) {
+    std::size_t transactions = 0;
+    for (std::size_t q : island) transactions += timing.queues[q].jobs.size();
+    if (transactions > most_tuned_transactions) {
+      TuneAdvice left_out;
+      left_out.line = timing.queues[*used].name;
+      left_out.before.utilisation_percent = timing::utilisation_percent(timing.queues[*used]);
+      left_out.too_many = transactions;
+      advice.push_back(std::move(left_out));
+    } else if (used != island.end()) {
       const Plan part = part_of(resolved, timing, island);
       Tuner(part, timing.queues[*used].name, options).run(advice);
     }

@@ -16,7 +16,6 @@ using model::Located;
 using model::Plan;
 using model::ResolvedPlan;
 using model::to_text;
-using model::value_or;
 using std::chrono::milliseconds;
 using timing::Job;
 using timing::Queue;
@@ -229,6 +228,7 @@ class RemedyFinder {
     Remedy all{TuneKind::period, {}};
     for (const double factor : factors) {
       std::vector<std::pair<std::size_t, Duration>> changes;
+      changes.reserve(jobs.size());
       for (const Job* job : jobs) {
         changes.emplace_back(plan_.transactions[job->transaction].declared,
                              longer(job->period, factor));

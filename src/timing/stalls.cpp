@@ -84,9 +84,36 @@ std::vector<JobRef> cyclic_by_period(const TimingModel& timing, const Pool& pool
   return cyclic;
 }
 
-void fill_lengths(Stall& stall) {
-  stall.first = stall_of(stall.failing, stall.places,
-                         stall.park ? std::optional(stall.park->after) : std::nullopt);
+// Behind a gateway with several masters: the failing requests of one master, each behind as many
+// of every other as it may have under way, and those before the transaction that waits.
+Duration stall_of_masters(const TimingModel& timing, const Stall& stall,
+                          std::optional<std::int64_t> at_most) {
+  std::map<std::size_t, std::vector<FailingJob>> by_queue;
+  for (const FailingJob& f : stall.failing) by_queue[f.job.queue].push_back(f);
+  if (by_queue.size() < 2) return stall_of(stall.failing, stall.places, at_most);
+  // every master parks for itself
+  Duration longest{};
+  const std::size_t line = *timing.queues[stall.failing.front().job.queue].line;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    if (timing.queues[q].line != line || timing.queues[q].jobs.empty()) continue;
+    Duration foreign{};
+    for (const auto& [other, failing] : by_queue) {
+      if (other == q) continue;
+      foreign += timing.queues[other].in_flight * stall_of(failing, 1, 1);
+    }
+    const auto own = by_queue.find(q);
+    const Duration mine = own == by_queue.end() ? Duration{} : stall_of(own->second, 1, at_most);
+    // a foreign failing request may stand before each of ours, whoever ours go to
+    const auto requests = static_cast<std::int64_t>(timing.queues[q].jobs.size());
+    longest = std::max(longest, mine + requests * foreign);
+  }
+  return longest;
+}
+
+void fill_lengths(const TimingModel& timing, bool on_line, Stall& stall) {
+  const auto after = stall.park ? std::optional(stall.park->after) : std::nullopt;
+  stall.first = on_line ? stall_of_masters(timing, stall, after)
+                        : stall_of(stall.failing, stall.places, after);
   stall.steady = stall.first;
   if (!stall.park) return;
   stall.steady = {};
@@ -144,7 +171,7 @@ StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& ti
         const auto& park = resolved.plan.lines[std::get<1>(key)].park;
         if (park) stall.park = park->value;
       }
-      fill_lengths(stall);
+      fill_lengths(timing, std::get<0>(key) == line_pool, stall);
       report.stalls.push_back(std::move(stall));
     }
     report.cyclic.push_back(cyclic_by_period(timing, pool));

@@ -287,3 +287,29 @@ TEST_CASE("timing tells of paths, silent slaves in pairs, and heartbeats under f
     CHECK(slave["simulated"]["steady_stall_ms"] <= slave["steady_stall_ms"]);
   }
 }
+
+TEST_CASE("a window of the timelines must make sense") {
+  const Site site(good_plan());
+  CHECK(site.run({"timing", "plan.toml", "--window", "1s..500ms", "-o", "out"}).err ==
+        "greymet: --window takes two instants such as 200ms..600ms; see greymet timing --help\n");
+  CHECK(site.run({"timing", "plan.toml", "--window", "0ms..500ms"}).status == 2);
+  CHECK(site.run({"timing", "plan.toml", "--window", "1s..1500ms", "-o", "out"}).status == 0);
+  CHECK(site.read("out/timeline-north.svg").find("1s to 1500ms") != std::string::npos);
+}
+
+TEST_CASE("tune says what is wrong with a line and what would cure it") {
+  const Site site(test::with_rows(
+      {test::replaced(row, "every = \"1s\"", "every = \"50ms\""),
+       R"({ name = "u", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "50ms", on_loss = "hold" })"}));
+  const Outcome shown = site.run({"tune", "plan.toml"});
+  CHECK(shown.status == 0);
+  // 8 registers: (8 + 21 + 3.5) x 11 / 19.2 + 20 = 38.62 ms; 2: (8 + 9 + 3.5) x 11 / 19.2 + 20 =
+  // 31.74 ms; 70.36 of 50
+  CHECK(shown.out.find("does not fit: use 140.7 %") != std::string::npos);
+  CHECK(shown.out.find("line north: baud = ") != std::string::npos);
+  const Json json = Json::parse(site.run({"tune", "plan.toml", "--json"}).out);
+  CHECK(json["lines"][0]["goal"] == "fit");
+  for (const Json& change : json["lines"][0]["changes"]) CHECK(change["after"]["missed"] == 0);
+  const Site calm(good_plan());
+  CHECK(calm.run({"tune", "plan.toml"}).out.find("nothing to tune") != std::string::npos);
+}

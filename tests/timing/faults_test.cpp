@@ -185,6 +185,42 @@ TEST_CASE("nobody waits longer for a silent slave than the stall says") {
   });
 }
 
+TEST_CASE("behind a gateway with two masters too") {
+  rc::prop("held <= stall", [] {
+    TimingModel timing;
+    model::ResolvedPlan plan;
+    plan.plan.lines.resize(1);
+    for (std::size_t controller = 0; controller < 2; ++controller) {
+      std::vector<Job> jobs;
+      const auto count = *rc::gen::inRange(1, 5);
+      for (int i = 0; i < count; ++i) {
+        Job job = to_device(test::behind_gateway(*rc::gen::element<std::int64_t>(60, 90, 180),
+                                                 *rc::gen::inRange<std::int64_t>(0, 60), 4, 3, 6),
+                            static_cast<std::size_t>(*rc::gen::inRange(0, 2)), 0, 0);
+        const auto timeout = *rc::gen::inRange<std::int64_t>(5, 30);
+        job.times.timeout = Duration(timeout);
+        jobs.push_back(job);
+        model::ResolvedTransaction t;
+        t.target = model::Target{false, job.device, 0};
+        jobs.back().transaction = plan.transactions.size();
+        plan.transactions.push_back(t);
+      }
+      test::add_gateway_queue(timing, controller, 1, jobs);
+    }
+    timing.devices = {{false, 0, 0}, {false, 1, 0}};
+    const auto result = simulate_queues(timing, {0, 1}, silent_from(0, 0, 30'000));
+    const auto stalls = stalls_of(plan, timing);
+    for (const Stall& stall : stalls.stalls) {
+      if (stall.silent.index != 0) continue;
+      for (std::size_t q = 0; q < 2; ++q) {
+        for (const JobStatistics& job : result[q].jobs) {
+          RC_ASSERT(job.held_first <= stall.first);
+        }
+      }
+    }
+  });
+}
+
 TEST_CASE("frame errors fail as many tries as their rate says") {
   // p = 1 - 0.9^2 = 0.19; one retry: a request fails in both tries with p^2 = 0.0361
   CHECK(try_failure_probability(0.1) == Approx(0.19));

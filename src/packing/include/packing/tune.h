@@ -56,7 +56,11 @@ struct TuneAdvice {
   LineState before;
   std::vector<TuneChange> changes;  // ranked; empty: nothing that was tried is enough
   std::size_t tried = 0;            // changes simulated
+  std::size_t too_many = 0;         // transactions, where they are too many to try changes on
 };
+
+// Lines with more transactions than this are left out, and said to be.
+inline constexpr std::size_t most_tuned_transactions = 3000;
 
 struct TuneOptions {
   std::size_t most_changes = 6;  // per goal
