@@ -45,7 +45,7 @@ std::string sides_text(const packing::PackResult& result, const Terminal& termin
   text +=
       tinted(terminal, Tint::dim,
              fmt::format("  {} {:>9} {:>9} {:>9} {:>9} {:>10} {:>10} {:>9}", name_cell("line", 14),
-                         "requests", "", "use in %", "", "bound", "", "simul.")) +
+                         "requests", "packed", "use in %", "packed", "bound", "packed", "simul.")) +
       "\n";
   for (const packing::PackedLine& line : result.lines) {
     text +=

@@ -96,8 +96,8 @@ class SilenceStudy {
 
   void run_island(const std::vector<std::size_t>& island, std::uint64_t most, SilentCase& out) {
     SimulationOptions options;
-    for (std::size_t h = 0; h < carriers_.size(); ++h) {
-      if (carriers_[h]) options.watched.push_back(*carriers_[h]);
+    for (const auto& carrier : carriers_) {
+      if (carrier) options.watched.push_back(*carrier);
     }
     for (std::size_t h = 0; h < carriers_.size(); ++h) {
       const bool here = carriers_[h] && std::find(island.begin(), island.end(),
