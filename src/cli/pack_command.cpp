@@ -60,11 +60,13 @@ std::string sides_text(const packing::PackResult& result, const Terminal& termin
 std::string pack_text(const packing::PackResult& result, const Terminal& terminal) {
   std::string text = requests_text(result, terminal) + sides_text(result, terminal);
   text +=
-      "before: each wanted value in a request of its own. bound: the longest response on the\n"
-      "line for any phases, in ms; simul.: with the phases chosen and longest durations.\n";
+      folded(
+          "before: each wanted value in a request of its own. bound: the longest response on the "
+          "line for any phases, in ms; simul.: with the phases chosen and longest durations.",
+          0, 0, std::max<std::size_t>(terminal.width, 80)) +
+      "\n";
   text += result.least ? "No other set of requests takes less line time.\n"
-                       : "Too many periods side by side to prove that no other set of requests "
-                         "takes less line time.\n";
+                       : "Too many periods side by side to prove that no other set takes less.\n";
   if (!result.phases_exact) text += "Phases: chosen one after the other, not all combinations.\n";
   for (const packing::PackedLine& line : result.lines) {
     if (line.missed == 0) continue;

@@ -23,8 +23,9 @@ std::string per_year(double rate) {
   if (rate <= 0) return "none";
   if (rate < 1e-3) return fmt::format("1 in {:.2g} years", 1 / rate);
   if (rate < 1) return fmt::format("1 in {:.0f} years", 1 / rate);
-  if (rate < 10'000) return fmt::format("{:.3g} a year", rate);
-  return fmt::format("{:.3g} a day", rate / 365.25);
+  if (rate < 100) return fmt::format("{:.3g} a year", rate);
+  if (rate < 10'000) return fmt::format("{:.0f} a year", rate);
+  return fmt::format("{:.0f} a day", rate / 365.25);
 }
 
 std::string detection_text(const timing::TimingReport& report, const Terminal& terminal) {
@@ -54,9 +55,9 @@ std::string detection_text(const timing::TimingReport& report, const Terminal& t
   for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
     const auto& errors_seen = report.heartbeat_runs[h].with_errors;
     if (!errors_seen) continue;
-    text += fmt::format("  {}: {} false alarms in {:.0f} s simulated with these errors{}\n",
+    text += fmt::format("  {}: {} false alarm{} in {:.0f} s simulated with these errors{}\n",
                         printable(report.heartbeats[h].name), errors_seen->alarms,
-                        to_ms(errors_seen->observed) / 1000,
+                        errors_seen->alarms == 1 ? "" : "s", to_ms(errors_seen->observed) / 1000,
                         errors_seen->alarms > 0
                             ? fmt::format(" ({})", per_year(errors_seen->alarms_per_year))
                             : std::string());
@@ -206,28 +207,30 @@ std::string supervision_text(const model::ResolvedPlan& plan, const timing::Timi
          silent_text(plan, report, terminal);
 }
 
-std::string supervision_legend(const timing::TimingReport& report) {
+std::string supervision_legend(const timing::TimingReport& report, const Terminal& terminal) {
   std::string text;
+  const auto add = [&](const std::string& paragraph) {
+    text += folded(paragraph, 0, 0, std::max<std::size_t>(terminal.width, 80)) + "\n";
+  };
   const bool noticed = std::any_of(report.heartbeat_runs.begin(), report.heartbeat_runs.end(),
                                    [](const auto& run) { return run.detection.has_value(); });
   if (noticed) {
-    text +=
-        "least, mean, latest: from the producer's stop to the alarm. tries: so many failed\n"
-        "in a row may give a false alarm";
-    text += report.frame_error_rate > 0 ? "; expected: how often so many fail in a row when\n"
-                                          "each frame is lost with this probability.\n"
-                                        : " (--frame-errors says how often that is).\n";
+    add(fmt::format(
+        "least, mean, latest: from the producer's stop to the alarm. tries: so many failed in a "
+        "row "
+        "may give a false alarm{}",
+        report.frame_error_rate > 0 ? "; expected: how often so many fail in a row when each frame "
+                                      "is lost with this probability."
+                                    : " (--frame-errors says how often that is)."));
   }
   if (!report.paths.empty()) {
-    text +=
-        "age: how old the value is where it is used. typical: half of the time it is younger.\n"
-        "longest: in the simulation.\n";
+    add("age: how old the value is where it is used. typical: half of the time it is younger. "
+        "longest: in the simulation.");
   }
   if (!report.silence.cases.empty()) {
-    text +=
-        "first, steady: the longest that another slave's request waits for the tries of the\n"
-        "silent one alone, simulated, until it is parked and from then on. no park: the same\n"
-        "if the line did not park it. misses releases: who, though not in good health.\n";
+    add("first, steady: the longest that another slave's request waits for the tries of the silent "
+        "one alone, simulated, until it is parked and from then on. no park: the same if the line "
+        "did not park it. misses releases: who, though not in good health.");
   }
   return text;
 }

@@ -63,8 +63,8 @@ std::string state_text(const LineState& s, TuneGoal goal) {
 
 std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Terminal& terminal) {
   if (all.empty()) {
-    return "Everything fits, every bound is within its period, and no silent slave makes others "
-           "miss\nreleases: nothing to tune.\n";
+    return "Everything fits, every bound is within its period, and no silent slave makes\n"
+           "others miss releases: nothing to tune.\n";
   }
   const std::size_t width = std::max<std::size_t>(terminal.width, 80);
   std::string text;
@@ -96,9 +96,12 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
     text += '\n';
   }
   return text +
-         "Each change was carried out on a copy of the plan and simulated with longest durations,\n"
-         "in health and with each slave silent. The least intrusive comes first: phases, retries,\n"
-         "timeout, park, periods, baud, a second line.\n";
+         folded(
+             "Each change was carried out on a copy of the plan and simulated with longest "
+             "durations, in health and with each slave silent. The least intrusive comes first: "
+             "phases, retries, timeout, park, periods, baud, a second line.",
+             0, 0, width) +
+         "\n";
 }
 
 }  // namespace

@@ -121,7 +121,8 @@ std::string response_script(const ResponseChart& chart, PictureFormat format) {
       "using 1:2:3:4:5:6 with boxxyerror lc rgb C_REQ fs solid 1.0 noborder title 'longest "
       "simulated'");
   add("period", period,
-      "using 1:2:3:4 with vectors nohead lc rgb C_TXT lw 2.4 title 'period, or smallest gap'");
+      "using 1:2:3:4 with vectors nohead lc rgb '#FFFFFF' lw 6 notitle, $period using 1:2:3:4 with "
+      "vectors nohead lc rgb C_TXT lw 2.4 title 'period, or smallest gap'");
   if (plots.empty()) plots = "plot NaN notitle";
   return s + plots + "\n";
 }

@@ -168,7 +168,6 @@ class SilenceStudy {
     const bool is_read = plan_.transactions[job.transaction].read.has_value() &&
                          plan_.transactions[job.transaction].into.has_value();
     const auto transfers = transfers_of(job, ref.job, is_read, run.watched);
-    if (run.watched.size() < 2) return false;
     if (transfers.empty()) return run.simulated > report.times.watch;
     if (run.simulated - transfers.back().landed > report.times.watch) return true;
     return watch_living_producer(report.times, transfers).longest_unchanged > report.times.watch;
