@@ -110,14 +110,11 @@ Duration stall_of_masters(const TimingModel& timing, const Stall& stall,
   return longest;
 }
 
-void fill_lengths(const TimingModel& timing, bool on_line, Stall& stall) {
+void fill_lengths(const TimingModel& timing, bool on_line, Duration longest_try, Stall& stall) {
   const auto after = stall.park ? std::optional(stall.park->after) : std::nullopt;
   stall.first = on_line ? stall_of_masters(timing, stall, after)
                         : stall_of(stall.failing, stall.places, after);
-  stall.steady = stall.first;
-  if (!stall.park) return;
-  stall.steady = {};
-  for (const FailingJob& f : stall.failing) stall.steady = std::max(stall.steady, f.one_try());
+  stall.steady = stall.park ? longest_try : stall.first;
 }
 
 }  // namespace
@@ -166,12 +163,15 @@ StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& ti
     const Pool& pool = pools[key];
     for (auto& [target, failing] : failing_jobs(timing, pool)) {
       Stall stall{target, std::move(failing), {}, pool.places, {}, {}, report.cyclic.size()};
+      // any of them can be the trial of a parked slave, also a continuous one that is dropped next
+      Duration longest_try{};
+      for (const FailingJob& f : stall.failing) longest_try = std::max(longest_try, f.one_try());
       keep_one_continuous(timing, stall.failing);
       if (std::get<0>(key) == line_pool) {
         const auto& park = resolved.plan.lines[std::get<1>(key)].park;
         if (park) stall.park = park->value;
       }
-      fill_lengths(timing, std::get<0>(key) == line_pool, stall);
+      fill_lengths(timing, std::get<0>(key) == line_pool, longest_try, stall);
       report.stalls.push_back(std::move(stall));
     }
     report.cyclic.push_back(cyclic_by_period(timing, pool));

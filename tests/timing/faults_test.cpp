@@ -185,6 +185,33 @@ TEST_CASE("nobody waits longer for a silent slave than the stall says") {
   });
 }
 
+TEST_CASE("nor for one that is parked, while its retry is longer than any wait") {
+  rc::prop("held <= stall with park", [] {
+    TimingModel timing = random_line();
+    Queue& queue = timing.queues[0];
+    queue.park = model::Park{*rc::gen::inRange(1, 4), Duration(*rc::gen::inRange(3000, 6000))};
+    model::ResolvedPlan plan;
+    plan.plan.lines.resize(1);
+    plan.plan.lines[0].park = model::Located<model::Park>{*queue.park, {}};
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      queue.jobs[j].transaction = j;
+      model::ResolvedTransaction t;
+      t.target = model::Target{false, queue.jobs[j].device, 0};
+      plan.transactions.push_back(t);
+    }
+    const auto options = silent_from(0, *rc::gen::inRange<std::int64_t>(0, 300), 60'000);
+    const auto result = simulate(timing, options)[0];
+    for (const Stall& stall : stalls_of(plan, timing).stalls) {
+      if (stall.silent.index != 0) continue;
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        if (queue.jobs[j].device == 0) continue;
+        RC_ASSERT(result.jobs[j].held_first <= stall.first);
+        RC_ASSERT(result.jobs[j].held_parked <= stall.steady);
+      }
+    }
+  });
+}
+
 TEST_CASE("behind a gateway with two masters too") {
   rc::prop("held <= stall", [] {
     TimingModel timing;

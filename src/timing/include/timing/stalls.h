@@ -8,6 +8,7 @@
 // With `park` only the first `after` of them fail so slowly, and from then on a single attempt is
 // made every `retry`:
 //     steady stall = the longest failed attempt; without `park` the same as the first
+// (as long as `retry` is longer than any wait on the line: else two trials may fall into one).
 // Behind a gateway with several masters each request of the one that waits may stand behind as many
 // failing ones of every other master as that may have under way:
 //     first stall  = max over masters of (its own failing ones + its requests x sum over the other
