@@ -81,7 +81,7 @@ void pack_wants(benchmark::State& state) {
 timing::TimingModel busy_line(model::Order order) {
   timing::TimingModel timing;
   timing::Queue queue;
-  queue.line = 0;
+  queue.line = model::LineIndex(0);
   queue.order = order;
   for (int i = 0; i < 60; ++i) {
     timing::Job job;

@@ -27,22 +27,14 @@ using model::Point;
 using model::ResolvedPlan;
 using model::RuleCode;
 using model::Severity;
-using model::value_or;
 
 namespace {
 
 // How serious an unlisted register is; nothing if the map does not claim to be complete.
-std::optional<Severity> severity_of_hole(const model::Slave& slave) {
-  const Holes holes = value_or(slave.holes, Holes::unknown);
-  if (holes == Holes::refuse) return Severity::error;
-  if (value_or(slave.map_covers, MapCovers::some) == MapCovers::some) return std::nullopt;
-  return holes == Holes::zero ? Severity::note : Severity::warning;
-}
-
-// The map can be trusted to say where values begin and end.
-bool map_is_complete(const model::Slave& slave) {
-  return value_or(slave.map_covers, MapCovers::some) == MapCovers::all ||
-         value_or(slave.holes, Holes::unknown) == Holes::refuse;
+std::optional<Severity> severity_of_hole(const model::ExchangeSlave& slave) {
+  if (slave.holes == Holes::refuse) return Severity::error;
+  if (!slave.map_is_complete()) return std::nullopt;
+  return slave.holes == Holes::zero ? Severity::note : Severity::warning;
 }
 
 // One of the findings F09 to F13 of a block, before it is decided which one stays.
@@ -85,7 +77,7 @@ class AddressRules {
 
   // F10: the shift by which the block would fit the map exactly, if as written it does not.
   [[nodiscard]] static std::optional<int> shift_of(const MappedBlock& b) {
-    if (!map_is_complete(*b.slave)) return std::nullopt;
+    if (!b.effective->map_is_complete()) return std::nullopt;
     const Area area = b.block->area;
     const Extent block = b.block->extent();
     const bool fits =
@@ -190,7 +182,7 @@ class AddressRules {
       return candidate("a reference", reference->offset.value, '"' + digits + '"');
     }
     const auto hex = model::parse_plain_number("0x" + digits);
-    if (!map_is_complete(*b.slave) || !hex || block.written < 10) return std::nullopt;
+    if (!b.effective->map_is_complete() || !hex || block.written < 10) return std::nullopt;
     const std::int64_t offset =
         hex->value - (internal::numbering_of(b) == model::Numbering::from_1 ? 1 : 0);
     if (offset < 0 || offset >= model::addresses_per_area ||
@@ -253,7 +245,7 @@ class AddressRules {
   [[nodiscard]] std::optional<Candidate> fence_post(const MappedBlock& b) const {
     const DeviceBlock& block = *b.block;
     const Extent e = block.extent();
-    const auto severity = severity_of_hole(*b.slave);
+    const auto severity = severity_of_hole(*b.effective);
     if (severity && block.quantity >= 2 && b.map->point_ends_at(block.area, e.end - 1) &&
         !b.map->lists(block.area, e.end - 1)) {
       return Candidate{RuleCode::F11,
@@ -285,13 +277,13 @@ class AddressRules {
 
   // F09
   [[nodiscard]] static std::optional<Candidate> hole(const MappedBlock& b) {
-    const auto severity = severity_of_hole(*b.slave);
+    const auto severity = severity_of_hole(*b.effective);
     if (!severity) return std::nullopt;
     const DeviceBlock& block = *b.block;
     const auto holes = b.map->holes_in(block.area, block.extent());
     if (holes.empty()) return std::nullopt;
     const auto parts = internal::split_at_holes(holes, block.extent());
-    const std::string behaviour = value_or(b.slave->holes, Holes::unknown) == Holes::refuse
+    const std::string behaviour = b.effective->holes == Holes::refuse
                                       ? fmt::format(", and {} refuses them", b.slave->name)
                                       : std::string();
     const std::string more =

@@ -54,7 +54,7 @@ class CapabilityRules {
       needs.push_back({serial(line, "master"), place_or(line.settings.mode, line.place),
                        fmt::format("line {}", line.name)});
     }
-    for (const model::Connection& c : plan_.connections) {
+    for (const model::Connection& c : plan_.exchange.connections) {
       if (c.controller != index_) continue;
       needs.push_back(
           {"tcp-client", controller_.place, fmt::format("the connection to {}", c.name)});
@@ -130,7 +130,7 @@ class CapabilityRules {
       }
     }
     const auto connections =
-        std::count_if(plan_.connections.begin(), plan_.connections.end(),
+        std::count_if(plan_.exchange.connections.begin(), plan_.exchange.connections.end(),
                       [&](const model::Connection& c) { return c.controller == index_; });
     judge("transactions", static_cast<std::int64_t>(transactions), model_.max_transactions,
           "join reads of neighbouring registers, or give part of them to another controller");

@@ -16,7 +16,6 @@ using model::in_ms;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
-using model::value_or;
 using timing::LineReport;
 using timing::Queue;
 using timing::TransactionReport;
@@ -24,12 +23,12 @@ using timing::TransactionReport;
 namespace {
 
 // The slaves that a connection reaches directly, each once, in list order.
-std::vector<const model::Slave*> slaves_of(const model::ResolvedPlan& plan, const Queue& queue) {
-  std::vector<const model::Slave*> slaves;
+std::vector<model::SlaveIndex> slaves_of(const model::ResolvedPlan& plan, const Queue& queue) {
+  std::vector<model::SlaveIndex> slaves;
   for (const timing::Job& job : queue.jobs) {
     const auto& target = plan.transactions[job.transaction].target;
     if (target->is_peer) continue;
-    const model::Slave* slave = &plan.plan.slaves[target->index];
+    const model::SlaveIndex slave(target->index);
     if (std::find(slaves.begin(), slaves.end(), slave) == slaves.end()) slaves.push_back(slave);
   }
   return slaves;
@@ -47,8 +46,9 @@ std::optional<Duration> longest_silence(const LineReport& line) {
 }
 
 // N05
-void check_idle(const model::Slave& slave, const LineReport& line, Findings& out) {
-  if (!slave.idle || value_or(slave.connect, model::Connect::keep) == model::Connect::each) return;
+void check_idle(const model::Slave& slave, const LineReport& line, model::Connect connect,
+                Findings& out) {
+  if (!slave.idle || connect == model::Connect::each) return;
   const auto silence = longest_silence(line);
   if (silence && *silence <= slave.idle->value) return;
   const std::string often = to_text(std::max(slave.idle->value / 2, Duration(1'000'000)));
@@ -64,9 +64,9 @@ void check_idle(const model::Slave& slave, const LineReport& line, Findings& out
 }
 
 // N11: what keeping the connection would save.
-void check_connect_each(const model::Slave& slave, const LineReport& line, const Queue& queue,
-                        Findings& out) {
-  if (value_or(slave.connect, model::Connect::keep) != model::Connect::each) return;
+void check_connect_each(const model::Slave& slave, const model::ExchangeSlave& effective,
+                        const LineReport& line, const Queue& queue, Findings& out) {
+  if (effective.connect != model::Connect::each) return;
   constexpr double often_per_hour = 360;  // one request in ten seconds
   constexpr double hour_ns = 3'600e9;
   double per_hour = 0;
@@ -76,7 +76,7 @@ void check_connect_each(const model::Slave& slave, const LineReport& line, const
   if (per_hour < often_per_hour) return;
   const auto silence = longest_silence(line);
   if (slave.idle && (!silence || *silence > slave.idle->value)) return;  // it could not be kept
-  const Duration rtt = value_or(slave.rtt, model::defaults::rtt).max;
+  const Duration rtt = effective.rtt.max;
   report(out, RuleCode::N11, Severity::note, slave.connect->place,
          fmt::format("slave {}", slave.name),
          fmt::format("opens {:.0f} connections an hour; keeping one would save up to {} of each "
@@ -89,13 +89,17 @@ void check_connect_each(const model::Slave& slave, const LineReport& line, const
 void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
                    std::size_t index, Findings& out) {
   const model::Gateway& gateway = plan.plan.gateways[index];
-  if (value_or(gateway.framing, model::GatewayFraming::tcp) == model::GatewayFraming::rtu) return;
-  const Duration timeout = value_or(gateway.timeout, model::defaults::tcp_timeout);
+  const model::ExchangeGateway& effective = plan.exchange.gateways[index];
+  if (effective.framing == model::GatewayFraming::rtu) return;
+  const Duration timeout = effective.timeout;
   const timing::Job* worst = nullptr;
   Duration needed{};
   Duration foreign{};
   for (const Queue& queue : timing.model.queues) {
-    if (!queue.connection || plan.connections[*queue.connection].gateway != index) continue;
+    if (!queue.connection ||
+        plan.exchange.connections[*queue.connection].gateway != model::GatewayIndex(index)) {
+      continue;
+    }
     const Duration share = timing::foreign_share(timing.model, queue);
     for (const timing::Job& job : queue.jobs) {
       if (!job.times.serial || job.times.broadcast) continue;
@@ -133,9 +137,11 @@ void check_connections(const RuleInput& in, const timing::TimingReport& timing, 
     if (!line.queue) continue;
     const Queue& queue = timing.model.queues[*line.queue];
     if (queue.kind != timing::QueueKind::tcp) continue;
-    for (const model::Slave* slave : slaves_of(in.plan, queue)) {
-      check_idle(*slave, line, out);
-      check_connect_each(*slave, line, queue, out);
+    for (const model::SlaveIndex index : slaves_of(in.plan, queue)) {
+      const model::Slave& slave = in.plan.plan.slaves[index];
+      const model::ExchangeSlave& effective = in.plan.exchange.slaves[index];
+      check_idle(slave, line, effective.connect, out);
+      check_connect_each(slave, effective, line, queue, out);
     }
   }
   for (std::size_t g = 0; g < in.plan.plan.gateways.size(); ++g) {

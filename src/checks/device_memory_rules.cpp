@@ -211,15 +211,17 @@ class DeviceMemoryRules {
   [[nodiscard]] std::optional<double> cost_ms_per_second(const Part& late, const Part& early,
                                                          bool all_of_it) const {
     const ResolvedTransaction& t = of(late);
-    const auto times = timing::transaction_times(plan_, t);
-    if (!times || !t.trigger || t.trigger->kind != TriggerKind::cyclic ||
-        t.trigger->period <= model::Duration{}) {
+    const auto* whole = plan_.exchange.find(late.transaction);
+    if (whole == nullptr || whole->trigger.kind != TriggerKind::cyclic ||
+        whole->trigger.period <= model::Duration{}) {
       return std::nullopt;
     }
+    const auto times = timing::transaction_times(plan_.exchange, *whole);
+    if (!times) return std::nullopt;
     model::Duration each = times->longest;
     if (!all_of_it) {
       if (!times->serial || !t.channel->line) return std::nullopt;
-      const auto characters = timing::character_timing(plan_.plan.lines[*t.channel->line]);
+      const auto characters = timing::character_timing(plan_.exchange.lines[*t.channel->line]);
       const std::uint64_t common =
           std::min(late.end, early.end) - std::max(late.first, early.first);
       const bool bits = is_bit_area(t.read->area);

@@ -126,7 +126,7 @@ class HeartbeatRules {
   }
 
   [[nodiscard]] Duration scan_of(std::size_t controller) const {
-    return value_or(plan_.plan.controllers[controller].scan, Duration{});
+    return plan_.exchange.controllers[controller].scan;
   }
 
   [[nodiscard]] const timing::TransactionReport* timing_of(
@@ -201,8 +201,9 @@ class HeartbeatRules {
   }
 
   [[nodiscard]] bool carried_by_incomplete(const model::Heartbeat& declared) const {
-    for (const model::ResolvedHeartbeat& h : plan_.heartbeats) {
-      if (&plan_.plan.heartbeats[h.declared] != &declared) continue;
+    for (std::size_t i = 0; i < plan_.heartbeats.size(); ++i) {
+      if (&plan_.plan.heartbeats[plan_.heartbeats[i].declared] != &declared) continue;
+      const model::ExchangeHeartbeat& h = plan_.exchange.heartbeats[i];
       return std::any_of(
           plan_.transactions.begin(), plan_.transactions.end(),
           [&](const model::ResolvedTransaction& t) { return timing::carries(plan_, t, h); });

@@ -6,7 +6,6 @@ namespace greymet::checks::internal {
 
 using model::Place;
 using model::place_or;
-using model::value_or;
 
 namespace {
 
@@ -17,15 +16,15 @@ struct Owner {
 };
 
 Owner owner_of_connection(const model::ResolvedPlan& plan, const timing::Queue& queue) {
-  const model::Connection& connection = plan.connections[*queue.connection];
+  const model::Connection& connection = plan.exchange.connections[*queue.connection];
   if (connection.gateway) {
     const model::Gateway& gateway = plan.plan.gateways[*connection.gateway];
     return {fmt::format("gateway {}", gateway.name), gateway.place};
   }
-  for (const model::Slave& slave : plan.plan.slaves) {
-    if (slave.host && slave.host->value == connection.host &&
-        value_or(slave.port, model::defaults::tcp_port) == connection.port) {
-      return {fmt::format("slave {}", slave.name), slave.place};
+  for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
+    const model::ExchangeSlave& slave = plan.exchange.slaves[s];
+    if (slave.host == connection.host && slave.port == connection.port) {
+      return {fmt::format("slave {}", slave.name), plan.plan.slaves[s].place};
     }
   }
   return {fmt::format("controller {}", connection.name), connection.place};
@@ -57,7 +56,7 @@ Place line_place(const model::ResolvedPlan& plan, const timing::TimingReport& ti
 TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::ResolvedTransaction& t) {
   if (t.channel->gateway) {
     const model::Gateway& gateway = plan.plan.gateways[*t.channel->gateway];
-    if (value_or(gateway.framing, model::GatewayFraming::tcp) == model::GatewayFraming::rtu) {
+    if (plan.exchange.gateways[*t.channel->gateway].framing == model::GatewayFraming::rtu) {
       return {fmt::format("gateway {}", gateway.name), place_or(gateway.timeout, gateway.place)};
     }
   }

@@ -11,7 +11,6 @@ using model::ResolvedPlan;
 using model::ResolvedTransaction;
 using model::RuleCode;
 using model::Severity;
-using model::value_or;
 
 namespace {
 
@@ -29,8 +28,8 @@ void collect(const ResolvedPlan& plan, std::size_t index, MappedBlocks& out) {
       }
     }
     if (map == nullptr || map->points().empty()) continue;
-    out.blocks.push_back(
-        {index, is_read, &*block, map, &plan.plan.slaves[t.target->index], t.target->index});
+    out.blocks.push_back({index, is_read, &*block, map, &plan.plan.slaves[t.target->index],
+                          &plan.exchange.slaves[t.target->index], t.target->index});
   }
 }
 
@@ -85,7 +84,7 @@ std::string subject_of_block(const ResolvedPlan& plan, const MappedBlock& b) {
 }
 
 model::Numbering numbering_of(const MappedBlock& b) {
-  return value_or(b.slave->numbering, model::Numbering::from_0);
+  return b.effective->numbering;
 }
 
 std::vector<const Point*> cut_points(const MappedBlock& b) {

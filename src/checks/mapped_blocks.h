@@ -24,6 +24,7 @@ struct MappedBlock {
   const model::DeviceBlock* block = nullptr;
   const model::RegisterMap* map = nullptr;
   const model::Slave* slave = nullptr;
+  const model::ExchangeSlave* effective = nullptr;  // of the same slave
   std::size_t slave_index = 0;
 };
 

@@ -5,7 +5,7 @@
 #include <span>
 
 #include "checks/rules.h"
-#include "model/memory_use.h"
+#include "model/free_memory.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
@@ -151,22 +151,12 @@ class MemoryRules {
     }
   }
 
-  // The free stretches of a store, found once.
-  const std::vector<BitRange>& free_of(std::size_t c, std::size_t store) {
-    const auto [at, is_new] = free_.try_emplace({c, store});
-    if (is_new) {
-      const model::MemoryArea& area = plan_.plan.controllers[c].memory[store];
-      const std::uint64_t unit = area.kind == model::MemoryKind::word ? model::bits_per_word : 1;
-      at->second = free_ranges(all_[c], store, static_cast<std::uint64_t>(area.count) * unit);
-    }
-    return at->second;
-  }
-
   // "write into = "%MW120", which is free"
   [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
                                       std::string_view key) {
-    const auto free =
-        first_free(plan_, c, free_of(c, wanted.bits.store), wanted.area, wanted.count);
+    const model::ControllerIndex controller(c);
+    const auto [left, is_new] = free_.try_emplace(c, plan_, controller, all_[controller]);
+    const auto free = left->second.lowest(wanted.area, wanted.count);
     if (!free) return "no range of this length is free; enlarge the area";
     return fmt::format("write {} = \"{}\", which is free", key,
                        plan_.layouts[c].name_of(free->area, free->number));
@@ -207,8 +197,8 @@ class MemoryRules {
   // A free bit or word of the area that the status names.
   [[nodiscard]] std::string free_status_text(std::size_t c, const Use& status) {
     for (const model::Status& each : plan_.transactions[status.owner].status) {
-      if (each.kind != status.status_kind || each.range.bit) continue;
-      return free_text(c, each.range, each.kind);
+      if (each.kind != *status.status_kind || each.range.bit) continue;
+      return free_text(c, each.range, to_string(each.kind));
     }
     return "put status bits where nothing else is";
   }
@@ -220,17 +210,17 @@ class MemoryRules {
     if (other.purpose == UseKind::written_by_peer) return;
     std::string what;
     if (other.purpose == UseKind::status) {
-      what = fmt::format("the `{}` of {}", other.status_kind, subject(other));
+      what = fmt::format("the `{}` of {}", to_string(*other.status_kind), subject(other));
     } else if (is_data(other)) {
       what = fmt::format("the data that {} {}", subject(other),
                          other.purpose == UseKind::read ? "reads" : "sends");
     } else {
       what = fmt::format("the bit of {}", subject(other));
     }
-    report(
-        out_, RuleCode::M06, Severity::error, status.place, subject(status),
-        fmt::format("`{}` lies on {}, inside {}", status.status_kind, shared_range(c, a, b), what),
-        free_status_text(c, status), {{other.place, "the other use is here"}});
+    report(out_, RuleCode::M06, Severity::error, status.place, subject(status),
+           fmt::format("`{}` lies on {}, inside {}", to_string(*status.status_kind),
+                       shared_range(c, a, b), what),
+           free_status_text(c, status), {{other.place, "the other use is here"}});
   }
 
   void report_heartbeat(std::size_t c, const Use& heartbeat, const Use& read) {
@@ -253,10 +243,11 @@ class MemoryRules {
 
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  std::vector<std::vector<Use>> uses_;       // per controller: those the rules judge
-  const std::vector<std::vector<Use>> all_;  // all of them: what is not free
+  using UsesOf = model::Indexed<std::vector<Use>, model::ControllerIndex>;
+  UsesOf uses_;       // those the rules judge
+  const UsesOf all_;  // all of them: what is not free
   std::map<std::size_t, std::vector<std::pair<Use, Use>>> on_source_;
-  std::map<std::pair<std::size_t, std::size_t>, std::vector<BitRange>> free_;  // controller, store
+  std::map<std::size_t, model::FreeMemory> free_;  // per controller
 };
 
 }  // namespace

@@ -37,7 +37,8 @@ struct Claim {
   bool port_written = false;
 };
 
-std::vector<Claim> claims_of(const model::Plan& plan) {
+std::vector<Claim> claims_of(const model::ResolvedPlan& resolved) {
+  const model::Plan& plan = resolved.plan;
   std::vector<Claim> claims;
   for (const model::Controller& c : plan.controllers) {
     if (!c.address) continue;
@@ -50,17 +51,19 @@ std::vector<Claim> claims_of(const model::Plan& plan) {
                       {},
                       false});
   }
-  for (const model::Slave& s : plan.slaves) {
+  for (std::size_t i = 0; i < plan.slaves.size(); ++i) {
+    const model::Slave& s = plan.slaves[i];
+    const model::ExchangeSlave& effective = resolved.exchange.slaves[i];
     if (!s.host || s.line) continue;
     claims.push_back({BoxKind::slave, fmt::format("slave {}", s.name), s.host->value,
-                      value_or(s.port, model::defaults::tcp_port),
-                      value_or(s.unit, model::defaults::tcp_unit), s.host->place,
+                      effective.port, effective.unit->value, s.host->place,
                       place_or(s.port, s.host->place), s.port.has_value()});
   }
-  for (const model::Gateway& g : plan.gateways) {
+  for (std::size_t i = 0; i < plan.gateways.size(); ++i) {
+    const model::Gateway& g = plan.gateways[i];
     if (!g.host) continue;
     claims.push_back({BoxKind::gateway, fmt::format("gateway {}", g.name), g.host->value,
-                      value_or(g.port, model::defaults::tcp_port), 0, g.host->place,
+                      resolved.exchange.gateways[i].port, 0, g.host->place,
                       place_or(g.port, g.host->place), g.port.has_value()});
   }
   std::stable_sort(claims.begin(), claims.end(),
@@ -77,7 +80,7 @@ bool one_box(const Claim& a, const Claim& b) {
 class NetworkRules {
  public:
   NetworkRules(const RuleInput& in, Findings& out)
-      : in_(in.plan), claims_(claims_of(in.plan.plan)), out_(out) {}
+      : in_(in.plan), claims_(claims_of(in.plan)), out_(out) {}
 
   void check() {
     check_hosts();
@@ -210,10 +213,11 @@ class NetworkRules {
         if (a.port) note_port(a.port->value, a.port->place, fmt::format("controller {}", c.name));
       }
     }
-    for (const model::Slave& s : in_.plan.slaves) {
+    for (std::size_t i = 0; i < in_.plan.slaves.size(); ++i) {
+      const model::Slave& s = in_.plan.slaves[i];
       if (!s.host || s.line || !s.unit || s.unit->value == 0 || s.unit->value >= 255) continue;
       // several units at one host and port are told apart by just this number
-      if (slaves_at[{s.host->value, value_or(s.port, model::defaults::tcp_port)}] > 1) continue;
+      if (slaves_at[{s.host->value, in_.exchange.slaves[i].port}] > 1) continue;
       report(out_, RuleCode::N08, Severity::note, s.unit->place, fmt::format("slave {}", s.name),
              fmt::format("unit {} on a slave with a connection of its own; most expect 255 or 0",
                          s.unit->value),
@@ -234,7 +238,7 @@ class NetworkRules {
     for (const model::ResolvedTransaction& t : in_.transactions) {
       if (!t.controller || !t.target || !t.channel || !t.channel->connection) continue;
       const model::Controller& c = in_.plan.controllers[*t.controller];
-      if (!c.address || value_or(c.router, false)) continue;
+      if (!c.address || in_.exchange.controllers[*t.controller].router) continue;
       const Box box = box_of(t);
       if (!box.host || !said.insert({*t.controller, box.subject}).second) continue;
       if (bad_hosts_.contains(box.subject) || box.routed) continue;
@@ -269,35 +273,41 @@ class NetworkRules {
       return {fmt::format("controller {}", c.name), c.address, false, false};
     }
     const model::Slave& s = in_.plan.slaves[t.target->index];
-    return {fmt::format("slave {}", s.name), s.host, true, value_or(s.routed, false)};
+    return {fmt::format("slave {}", s.name), s.host, true,
+            in_.exchange.slaves[t.target->index].routed};
   }
 
   // N04
   void check_connections() {
     std::map<std::pair<std::string, std::int64_t>, std::set<std::size_t>> masters;
-    for (const model::Connection& c : in_.connections) {
+    for (const model::Connection& c : in_.exchange.connections) {
       masters[{c.host, c.port}].insert(c.controller);
     }
-    const auto count_at = [&](const std::string& host, const model::Declared<std::int64_t>& port) {
-      const auto at = masters.find({host, value_or(port, model::defaults::tcp_port)});
+    const auto count_at = [&](const std::string& host, std::int64_t port) {
+      const auto at = masters.find({host, port});
       return at == masters.end() ? std::set<std::size_t>{} : at->second;
     };
-    for (const model::Slave& s : in_.plan.slaves) {
+    for (std::size_t i = 0; i < in_.plan.slaves.size(); ++i) {
+      const model::Slave& s = in_.plan.slaves[i];
       if (!s.host) continue;
-      judge_connections(count_at(s.host->value, s.port), s.connections,
+      judge_connections(count_at(s.host->value, in_.exchange.slaves[i].port), s.connections,
                         fmt::format("slave {}", s.name));
     }
-    for (const model::Gateway& g : in_.plan.gateways) {
+    for (std::size_t i = 0; i < in_.plan.gateways.size(); ++i) {
+      const model::Gateway& g = in_.plan.gateways[i];
       if (!g.host) continue;
-      judge_connections(count_at(g.host->value, g.port), g.connections,
+      judge_connections(count_at(g.host->value, in_.exchange.gateways[i].port), g.connections,
                         fmt::format("gateway {}", g.name));
     }
-    for (const model::Controller& c : in_.plan.controllers) {
+    for (std::size_t i = 0; i < in_.plan.controllers.size(); ++i) {
+      const model::Controller& c = in_.plan.controllers[i];
       if (!c.address) continue;
-      for (const model::Answer& a : c.answers) {
+      for (std::size_t k = 0; k < c.answers.size(); ++k) {
+        const model::Answer& a = c.answers[k];
         if (a.line) continue;
-        judge_connections(count_at(host_of_address(c.address->value), a.port), a.connections,
-                          fmt::format("controller {}", c.name));
+        judge_connections(count_at(host_of_address(c.address->value),
+                                   in_.exchange.controllers[i].answers[k].port),
+                          a.connections, fmt::format("controller {}", c.name));
       }
     }
   }

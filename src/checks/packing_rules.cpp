@@ -31,9 +31,6 @@ void check_kinds(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
   }
   const bool stated = declared.packing.has_value();
   if (stated == needed.has_value() && (!needed || declared.packing->value == *needed)) return;
-  const auto name = [](Packing p) {
-    return p == Packing::bits_to_words ? "bits-to-words" : "words-to-bits";
-  };
   const auto& text = is_read ? declared.into : declared.from;
   const model::Place place =
       stated ? declared.packing->place : (text ? text->place : block.at_place);
@@ -42,13 +39,13 @@ void check_kinds(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
   const std::string message =
       needed ? fmt::format("function {} moves {}, {} are {}: without `packing` nobody can tell how",
                            number_of(*t.function), units, where, memory_bits ? "bits" : "words")
-             : fmt::format("packing = \"{}\", but both sides are {}", name(declared.packing->value),
-                           units);
+             : fmt::format("packing = \"{}\", but both sides are {}",
+                           to_string(declared.packing->value), units);
   report(out, RuleCode::M07, Severity::error, place, subject_of(declared), message,
          needed
              ? fmt::format("add packing = \"{}\" (16 to a word, the first bit least significant), "
                            "or name a {} area",
-                           name(*needed), device_bits ? "bit" : "word")
+                           to_string(*needed), device_bits ? "bit" : "word")
              : std::string("leave `packing` out"));
 }
 
@@ -57,7 +54,7 @@ void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction&
                      const DeviceBlock& block, const MemoryRange& memory, bool is_read,
                      Findings& out) {
   const model::Controller& controller = plan.plan.controllers[*t.controller];
-  if (!controller.model || !value_or(controller.model->align32, false)) return;
+  if (!plan.exchange.controllers[*t.controller].aligns32) return;
   const model::RegisterMap* map = plan.map_of(*t.target);
   if (map == nullptr || controller.memory[memory.area].kind != MemoryKind::word || memory.bit)
     return;

@@ -41,16 +41,16 @@ std::vector<std::vector<Station>> stations_of(const model::ResolvedPlan& in) {
     if (!in.slave_line[s] || !slave.unit) continue;
     stations[*in.slave_line[s]].push_back({fmt::format("slave {}", slave.name), slave.unit->value,
                                            slave.unit->place, false,
-                                           value_or(slave.unit_load, model::defaults::unit_load)});
+                                           in.exchange.slaves[s].unit_load});
   }
   for (std::size_t c = 0; c < in.plan.controllers.size(); ++c) {
-    for (const model::Answer& answer : in.plan.controllers[c].answers) {
-      if (!answer.line || !answer.unit) continue;
-      for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
-        if (in.plan.lines[l].name != answer.line->value) continue;
-        stations[l].push_back({fmt::format("controller {}", in.plan.controllers[c].name),
-                               answer.unit->value, answer.unit->place, in.line_master[l] == c, 1});
-      }
+    const auto& answers = in.plan.controllers[c].answers;
+    for (std::size_t a = 0; a < answers.size(); ++a) {
+      const auto line = in.answer_lines[c][a];
+      if (!line || !answers[a].unit) continue;
+      stations[*line].push_back({fmt::format("controller {}", in.plan.controllers[c].name),
+                                 answers[a].unit->value, answers[a].unit->place,
+                                 in.line_master[*line] == model::ControllerIndex(c), 1});
     }
   }
   return stations;
@@ -155,9 +155,9 @@ void check_units(const Line& line, const std::vector<Station>& stations, Finding
   }
 }
 
-void check_line(const Line& line, const std::vector<Station>& stations, Findings& out) {
+void check_line(const Line& line, model::Medium medium, const std::vector<Station>& stations,
+                Findings& out) {
   const std::string subject = fmt::format("line {}", line.name);
-  const auto medium = value_or(line.medium, model::Medium::rs485);
   const model::SerialSettings& settings = line.settings;
   if (settings.format && settings.mode) {
     const model::CharacterFormat format = settings.format->value;
@@ -261,7 +261,7 @@ void check_settings(const RuleInput& input, Findings& out) {
   const auto stations = stations_of(in);
   for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
     check_units(in.plan.lines[l], stations[l], out);
-    check_line(in.plan.lines[l], stations[l], out);
+    check_line(in.plan.lines[l], in.exchange.lines[l].medium, stations[l], out);
     check_slave_settings(in, l, out);
   }
   check_ports(in, out);

@@ -280,8 +280,7 @@ class StallRules {
           fmt::format("slave {}", slave.name),
           fmt::format("{} masters ask it: its reply `max` of {} must include serving the other's "
                       "request first",
-                      controllers.size(),
-                      to_text(value_or(slave.reply, model::defaults::slave_reply).max)),
+                      controllers.size(), to_text(plan_.exchange.slaves[index].reply.max)),
           "measure reply with both masters running, or state twice what one master sees");
     }
   }

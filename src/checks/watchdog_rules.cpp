@@ -30,8 +30,8 @@ struct Feeding {
   const timing::TransactionReport* by = nullptr;
 };
 
-bool fed_by_writes(const model::Slave& slave) {
-  return value_or(slave.watchdog_by, model::WatchdogBy::any) == model::WatchdogBy::writes;
+bool fed_by_writes(const model::ExchangeSlave& slave) {
+  return slave.watchdog_by == model::WatchdogBy::writes;
 }
 
 std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
@@ -46,7 +46,7 @@ std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
       if (t.target->is_peer) continue;
       Feeding& fed = feeding[t.target->index];
       ++fed.timed;
-      if (fed_by_writes(plan.plan.slaves[t.target->index]) && !t.write) continue;
+      if (fed_by_writes(plan.exchange.slaves[t.target->index]) && !t.write) continue;
       if (!report.interval_bound) continue;
       if (!fed.interval || *report.interval_bound < *fed.interval) {
         fed.interval = report.interval_bound;
@@ -57,8 +57,7 @@ std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
   return feeding;
 }
 
-void report_unfed(const model::Slave& slave, Findings& out) {
-  const bool writes = fed_by_writes(slave);
+void report_unfed(const model::Slave& slave, bool writes, Findings& out) {
   report(out, RuleCode::H07, Severity::error, slave.watchdog->place,
          fmt::format("slave {}", slave.name),
          fmt::format("its watchdog of {} is fed by {}, and none comes by the clock",
@@ -69,7 +68,7 @@ void report_unfed(const model::Slave& slave, Findings& out) {
 }
 
 void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, const Feeding& fed,
-                    Findings& out) {
+                    bool writes, Findings& out) {
   const Duration rest = *fed.interval - fed.by->period.value_or(Duration{});
   const Duration period = rounded_down(slave.watchdog->value - rest, step);
   const std::string longer = to_text(rounded_up(*fed.interval, milliseconds(100)));
@@ -79,7 +78,7 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
       fmt::format("its watchdog runs out after {}, but up to {} may pass between two {} that feed "
                   "it ({})",
                   to_text(slave.watchdog->value), in_ms(*fed.interval),
-                  fed_by_writes(slave) ? "writes" : "requests", fed.by->name),
+                  writes ? "writes" : "requests", fed.by->name),
       fed.by->period && period > Duration{}
           ? fmt::format("write every = \"{}\" at {}, or set the watchdog to {} or more",
                         to_text(period), fed.by->name, longer)
@@ -96,12 +95,13 @@ void check_watchdogs(const RuleInput& in, const timing::TimingReport& timing, Fi
   for (std::size_t s = 0; s < feeding.size(); ++s) {
     const model::Slave& slave = in.plan.plan.slaves[s];
     const Feeding& fed = feeding[s];
+    const bool writes = fed_by_writes(in.plan.exchange.slaves[s]);
     if (!slave.watchdog || fed.timed == 0) continue;
     if (!fed.interval) {
       // those that could not be timed may feed it once they are corrected
-      if (fed.timed == fed.meant) report_unfed(slave, out);
+      if (fed.timed == fed.meant) report_unfed(slave, writes, out);
     } else if (*fed.interval > slave.watchdog->value) {
-      report_starved(in.plan, slave, fed, out);
+      report_starved(in.plan, slave, fed, writes, out);
     }
   }
 }

@@ -186,11 +186,16 @@ int decode(const FrameOptions& options, const Terminal& terminal) {
 }
 
 tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPlan& plan,
-                                                         const model::ResolvedTransaction& t) {
-  const auto frames = modbus::planned_frames(plan, t);
+                                                         std::size_t index) {
+  const std::string& name = plan.declared(plan.transactions[index]).name;
+  const model::ExchangeTransaction* t = plan.exchange.find(index);
+  if (t == nullptr) {
+    return tl::unexpected(fmt::format("{} is not complete enough for a frame", name));
+  }
+  const auto frames = modbus::planned_frames(*t);
   if (!frames) return tl::unexpected(frames.error());
   files::FrameAnswer answer;
-  answer.name = plan.declared(t).name;
+  answer.name = name;
   answer.framing = frames->framing;
   answer.request = frames->request;
   answer.reply = frames->reply;
@@ -199,7 +204,7 @@ tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPl
     answer.reply_fields =
         modbus::dissect(frames->reply, frames->framing, Direction::reply, frames->reply_first);
   }
-  answer.times = timing::transaction_times(plan, t);
+  answer.times = timing::transaction_times(plan.exchange, *t);
   return answer;
 }
 
@@ -246,10 +251,10 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
   const model::ResolvedPlan& plan = usable.loaded.plan;
   std::vector<files::FrameAnswer> answers;
   std::vector<std::string_view> names;
-  for (const model::ResolvedTransaction& t : plan.transactions) {
-    names.emplace_back(plan.declared(t).name);
+  for (std::size_t index = 0; index < plan.transactions.size(); ++index) {
+    names.emplace_back(plan.declared(plan.transactions[index]).name);
     if (!options.name.empty() && options.name != names.back()) continue;
-    auto answer = answer_for(plan, t);
+    auto answer = answer_for(plan, index);
     if (answer) {
       answers.push_back(std::move(*answer));
     } else {

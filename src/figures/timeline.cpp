@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 
 #include <fmt/format.h>
 
@@ -35,17 +36,18 @@ constexpr std::array looks{
 };
 
 // Row labels: "moisture (12)" on a line, the slave's name alone on TCP.
-std::string row_label(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t) {
+std::string row_label(const model::ResolvedPlan& resolved, const model::Target& target,
+                      bool on_line) {
   constexpr std::size_t longest_name = 20;  // what fits beside the axis
-  std::string name = resolved.target_name(*t.target);
+  std::string name = resolved.target_name(target);
   if (name.size() > longest_name) {
     std::size_t cut = longest_name - 1;
     while (cut > 0 && (static_cast<unsigned char>(name[cut]) & 0xC0U) == 0x80) --cut;
     name = name.substr(0, cut) + "~";
   }
-  if (!t.channel->line || t.target->is_peer) return name;
-  return fmt::format("{} ({})", name,
-                     value_or(resolved.plan.slaves[t.target->index].unit, std::int64_t{0}));
+  if (!on_line || target.is_peer) return name;
+  const auto unit = resolved.exchange.slaves[target.index].unit;
+  return unit ? fmt::format("{} ({})", name, unit->value) : name;
 }
 
 double nice_ceiling(double value) {
@@ -136,12 +138,15 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
   const timing::Queue& queue = report.model.queues[*line.queue];
   const auto& trace = report.typical[*line.queue].trace;
   Timeline figure;
+  // a row a device: shortened names may be alike
+  std::map<std::size_t, std::size_t> rows;
   const auto row_of = [&](const timing::Job& job) {
-    const std::string label = row_label(resolved, resolved.transactions[job.transaction]);
-    const auto found = std::find(figure.rows.begin(), figure.rows.end(), label);
-    if (found != figure.rows.end()) return static_cast<std::size_t>(found - figure.rows.begin());
-    figure.rows.push_back(label);
-    return figure.rows.size() - 1;
+    const auto [at, is_new] = rows.try_emplace(job.device, figure.rows.size());
+    if (is_new) {
+      figure.rows.push_back(
+          row_label(resolved, report.model.devices[job.device], queue.line.has_value()));
+    }
+    return at->second;
   };
   for (const timing::Job& job : queue.jobs) (void)row_of(job);  // rows in list order
   const double window = chosen ? to_ms(chosen->until) : window_for(queue, trace);

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include "model/nearest_name.h"
+
 #include "decode_words.h"
 #include "files/plan_decoder.h"
 
@@ -192,14 +194,14 @@ model::Accept decode_accept(const Value& table, std::size_t number, Findings& fi
   out.at = in.text("at");
   out.why = in.text("why");
   in.finish();
-  constexpr std::string_view families = "PSNFMTHDC";
-  const auto is_digit = [](char c) { return c >= '0' && c <= '9'; };
-  if (out.rule && !(out.rule->value.size() == 3 &&
-                    families.find(out.rule->value[0]) != std::string_view::npos &&
-                    is_digit(out.rule->value[1]) && is_digit(out.rule->value[2]))) {
+  if (out.rule && !model::rule_code_from(out.rule->value)) {
+    std::vector<std::string_view> known;
+    for (const RuleCode code : model::all_rule_codes()) known.push_back(to_string(code));
+    const auto nearest = model::nearest_name(out.rule->value, known);
     in.report(RuleCode::P05, out.rule->place,
               fmt::format("'{}' is no code of a rule", out.rule->value.substr(0, 40)),
-              "write a letter and two digits, such as rule = \"M02\"");
+              nearest ? fmt::format("write '{}'; docs/rules.md lists them all", *nearest)
+                      : "write a letter and two digits, such as rule = \"M02\"");
     out.rule.reset();
   }
   return out;

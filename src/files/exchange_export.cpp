@@ -12,16 +12,14 @@
 namespace greymet::files {
 
 using Json = nlohmann::json;  // keeps keys sorted, as the canonical form wants them
-using model::Declared;
+using model::Exchange;
+using model::ExchangeTransaction;
 using model::ResolvedPlan;
-using model::ResolvedTransaction;
 using model::TriggerKind;
-using model::value_or;
-namespace defaults = model::defaults;
 
 namespace {
 
-constexpr int format_version = 1;
+constexpr int format_version = 2;
 
 Json nanoseconds(model::Duration d) {
   return d.count();
@@ -39,11 +37,27 @@ Json number_json(double value) {
 }
 
 template <class T>
-Json or_null(const Declared<T>& declared) {
-  return declared ? Json(declared->value) : Json(nullptr);
+Json or_null(const std::optional<T>& value) {
+  return value ? Json(*value) : Json(nullptr);
 }
 
-Json controller_json(const model::Controller& c) {
+// The word of an enumeration, or null.
+template <class T>
+Json word_or_null(const std::optional<T>& value) {
+  return value ? Json(to_string(*value)) : Json(nullptr);
+}
+
+Json unit_json(const std::optional<model::Unit>& unit) {
+  return unit ? Json(unit->value) : Json(nullptr);
+}
+
+// The name of what an index stands for, or null.
+template <class List, class I>
+Json name_or_null(const List& list, const std::optional<I>& index) {
+  return index ? Json(list[*index].name) : Json(nullptr);
+}
+
+Json memory_json(const model::Controller& c) {
   Json memory = Json::array();
   for (const model::MemoryArea& area : c.memory) {
     Json serves = Json::array();
@@ -53,96 +67,105 @@ Json controller_json(const model::Controller& c) {
                       {"first", area.first},
                       {"count", area.count},
                       {"radix", area.radix},
-                      {"inside", or_null(area.inside)},
+                      {"inside", area.inside ? Json(area.inside->value) : Json(nullptr)},
                       {"width", area.width},
                       {"serves", serves}});
   }
-  Json answers = Json::array();
-  for (const model::Answer& a : c.answers) {
-    Json allows = nullptr;
-    if (a.allows) {
-      allows = Json::array();
-      for (const auto& who : a.allows->value) allows.push_back(who.value);
-    }
-    answers.push_back(
-        {{"port", a.line ? Json(nullptr) : Json(value_or(a.port, defaults::tcp_port))},
-         {"connections", or_null(a.connections)},
-         {"allows", allows},
-         {"line", or_null(a.line)},
-         {"unit", or_null(a.unit)}});
+  return memory;
+}
+
+// One way of answering; what plays no part on a line is null there.
+Json answer_json(const Exchange& exchange, const model::ExchangeAnswer& a,
+                 const model::Answer& declared) {
+  Json allows = nullptr;
+  if (declared.allows) {
+    allows = Json::array();
+    for (const auto& who : declared.allows->value) allows.push_back(who.value);
   }
-  const bool at_scan = value_or(c.sends, model::Sends::anytime) == model::Sends::scan;
+  const auto on_tcp = [&](Json value) { return a.on_line ? Json(nullptr) : std::move(value); };
+  return {{"port", on_tcp(a.port)},
+          {"timeout_ns", on_tcp(nanoseconds(a.timeout))},
+          {"retries", on_tcp(a.retries)},
+          {"connections", or_null(a.connections)},
+          {"allows", allows},
+          {"line", name_or_null(exchange.lines, a.line)},
+          {"unit", unit_json(a.unit)}};
+}
+
+Json controller_json(const ResolvedPlan& plan, std::size_t index) {
+  const model::Controller& declared = plan.plan.controllers[index];
+  const model::ExchangeController& c = plan.exchange.controllers[index];
+  Json answers = Json::array();
+  for (std::size_t a = 0; a < c.answers.size(); ++a) {
+    answers.push_back(answer_json(plan.exchange, c.answers[a], declared.answers[a]));
+  }
   return {{"name", c.name},
-          {"scan_ns", nanoseconds(value_or(c.scan, model::Duration{}))},
-          {"sends", at_scan ? "scan" : "anytime"},
+          {"scan_ns", nanoseconds(c.scan)},
+          {"sends", c.sends == model::Sends::scan ? "scan" : "anytime"},
           {"in_flight", or_null(c.in_flight)},
-          {"address", or_null(c.address)},
-          {"word_order", c.word_order ? Json(to_string(c.word_order->value)) : Json(nullptr)},
-          {"memory", memory},
+          {"address", declared.address ? Json(declared.address->value) : Json(nullptr)},
+          {"word_order",
+           declared.word_order ? Json(to_string(declared.word_order->value)) : Json(nullptr)},
+          {"memory", memory_json(declared)},
           {"answers", answers}};
 }
 
-Json line_json(const model::Line& l) {
-  const auto& s = l.settings;
+Json line_json(const Exchange& exchange, const model::ExchangeLine& l) {
   Json park = nullptr;
-  if (l.park) park = {{"after", l.park->value.after}, {"retry_ns", l.park->value.retry.count()}};
+  if (l.park) park = {{"after", l.park->after}, {"retry_ns", l.park->retry.count()}};
   return {{"name", l.name},
-          {"master", or_null(l.master)},
-          {"via", or_null(l.via)},
+          {"master", name_or_null(exchange.controllers, l.master)},
+          {"via", name_or_null(exchange.gateways, l.via)},
           {"port", or_null(l.port)},
-          {"medium", to_string(value_or(l.medium, model::Medium::rs485))},
-          {"mode", s.mode ? Json(to_string(s.mode->value)) : Json(nullptr)},
-          {"baud", or_null(s.baud)},
-          {"format", s.format ? Json(to_text(s.format->value)) : Json(nullptr)},
-          {"timeout_ns", nanoseconds(value_or(l.timeout, defaults::serial_timeout))},
-          {"retries", value_or(l.retries, defaults::serial_retries)},
-          {"pause_ns", nanoseconds(value_or(l.pause, model::Duration{}))},
-          {"turnaround_ns", nanoseconds(value_or(l.turnaround, defaults::turnaround))},
-          {"order", value_or(l.order, model::Order::due) == model::Order::due ? "due" : "list"},
+          {"medium", to_string(l.medium)},
+          {"mode", word_or_null(l.mode)},
+          {"baud", or_null(l.baud)},
+          {"format", l.format ? Json(to_text(*l.format)) : Json(nullptr)},
+          {"timeout_ns", nanoseconds(l.timeout)},
+          {"retries", l.retries},
+          {"pause_ns", nanoseconds(l.pause)},
+          {"turnaround_ns", nanoseconds(l.turnaround)},
+          {"order", l.order == model::Order::due ? "due" : "list"},
           {"park", park}};
 }
 
-Json gateway_json(const model::Gateway& g) {
-  const bool translates =
-      value_or(g.framing, model::GatewayFraming::tcp) == model::GatewayFraming::tcp;
+Json gateway_json(const model::ExchangeGateway& g) {
   return {{"name", g.name},
           {"host", or_null(g.host)},
-          {"port", value_or(g.port, defaults::tcp_port)},
-          {"timeout_ns", nanoseconds(value_or(g.timeout, defaults::tcp_timeout))},
-          {"retries", value_or(g.retries, defaults::tcp_retries)},
-          {"in_flight", value_or(g.in_flight, std::int64_t{1})},
-          {"framing", translates ? "tcp" : "rtu"},
-          {"delay", delay_json(value_or(g.delay, defaults::gateway_delay))},
-          {"rtt", delay_json(value_or(g.rtt, defaults::rtt))}};
+          {"port", g.port},
+          {"timeout_ns", nanoseconds(g.timeout)},
+          {"retries", g.retries},
+          {"in_flight", g.in_flight},
+          {"framing", g.framing == model::GatewayFraming::tcp ? "tcp" : "rtu"},
+          {"delay", delay_json(g.delay)},
+          {"rtt", delay_json(g.rtt)}};
 }
 
-Json slave_json(const model::Slave& s) {
+Json slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
   Json out{{"name", s.name},
-           {"line", or_null(s.line)},
+           {"line", name_or_null(exchange.lines, s.line)},
            {"host", or_null(s.host)},
-           {"unit", s.host && !s.unit ? Json(defaults::tcp_unit) : or_null(s.unit)},
-           {"reply", delay_json(value_or(s.reply, defaults::slave_reply))},
-           {"pause_ns", nanoseconds(value_or(s.pause, model::Duration{}))}};
+           {"unit", unit_json(s.unit)},
+           {"reply", delay_json(s.reply)},
+           {"pause_ns", nanoseconds(s.pause)}};
   if (s.host) {
-    out["port"] = value_or(s.port, defaults::tcp_port);
-    out["timeout_ns"] = value_or(s.timeout, defaults::tcp_timeout).count();
-    out["retries"] = value_or(s.retries, defaults::tcp_retries);
-    out["connect_timeout_ns"] =
-        value_or(s.connect_timeout, value_or(s.timeout, defaults::tcp_timeout)).count();
-    out["rtt"] = delay_json(value_or(s.rtt, defaults::rtt));
-    out["connect"] =
-        value_or(s.connect, model::Connect::keep) == model::Connect::keep ? "keep" : "each";
-    out["in_flight"] = value_or(s.in_flight, std::int64_t{1});
+    out["port"] = s.port;
+    out["timeout_ns"] = nanoseconds(s.timeout);
+    out["retries"] = s.retries;
+    out["connect_timeout_ns"] = nanoseconds(s.connect_timeout);
+    out["rtt"] = delay_json(s.rtt);
+    out["connect"] = s.connect == model::Connect::keep ? "keep" : "each";
+    out["in_flight"] = s.in_flight;
   }
   return out;
 }
 
-Json points_json(const ResolvedPlan& plan, const ResolvedTransaction& t,
+Json points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
                  const model::DeviceBlock& block, const std::optional<model::MemoryRange>& memory) {
   Json points = Json::array();
-  const model::RegisterMap* map = plan.map_of(*t.target);
+  const model::RegisterMap* map = plan.map_of(t.target);
   if (map == nullptr) return points;
-  const auto slave_order = plan.plan.slaves[t.target->index].word_order;
+  const auto slave_order = plan.plan.slaves[t.target.index].word_order;
   for (const model::Point* p : map->points_touching(block.area, block.extent())) {
     const std::uint32_t at = p->address.offset.value;
     if (at < block.offset || extent_of(*p).end > block.extent().end) continue;
@@ -158,18 +181,18 @@ Json points_json(const ResolvedPlan& plan, const ResolvedTransaction& t,
     if (p->word_order) point["word_order"] = to_string(*p->word_order);
     point["memory"] = nullptr;
     const bool same_kind = memory && !memory->bit &&
-                           (plan.plan.controllers[*t.controller].memory[memory->area].kind ==
+                           (plan.plan.controllers[t.controller].memory[memory->area].kind ==
                             model::MemoryKind::bit) == is_bit_area(block.area);
     if (same_kind) {
       point["memory"] =
-          plan.layouts[*t.controller].name_of(memory->area, memory->number + (at - block.offset));
+          plan.layouts[t.controller].name_of(memory->area, memory->number + (at - block.offset));
     }
     points.push_back(std::move(point));
   }
   return points;
 }
 
-Json block_json(const ResolvedPlan& plan, const ResolvedTransaction& t,
+Json block_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
                 const std::optional<model::DeviceBlock>& block,
                 const std::optional<model::MemoryRange>& memory) {
   if (!block) return nullptr;
@@ -178,86 +201,69 @@ Json block_json(const ResolvedPlan& plan, const ResolvedTransaction& t,
           {"at", block->offset},
           {"count", block->quantity},
           {"reference", reference6(address)},
-          {"memory", memory ? Json(plan.layouts[*t.controller].name_of(*memory)) : Json(nullptr)},
+          {"memory", memory ? Json(plan.layouts[t.controller].name_of(*memory)) : Json(nullptr)},
           {"points", points_json(plan, t, *block, memory)}};
 }
 
-std::string_view trigger_name(TriggerKind kind) {
-  switch (kind) {
-    case TriggerKind::cyclic: return "cyclic";
-    case TriggerKind::continuous: return "continuous";
-    case TriggerKind::on_bit: return "bit";
-    case TriggerKind::on_change: return "change";
-    case TriggerKind::on_start: return "start";
-    case TriggerKind::on_return: return "return";
-  }
-  return {};
-}
-
-Json transaction_json(const ResolvedPlan& plan, const ResolvedTransaction& t) {
-  const model::Transaction& declared = plan.declared(t);
+Json transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
+  const model::MemoryLayout& layout = plan.layouts[t.controller];
+  const auto memory_name = [&](const std::optional<model::MemoryRange>& range) {
+    return range ? Json(layout.name_of(*range)) : Json(nullptr);
+  };
   Json status = Json::object();
   for (const model::Status& s : t.status) {
-    status[std::string(s.kind)] = plan.layouts[*t.controller].name_of(s.range);
+    status[std::string(to_string(s.kind))] = layout.name_of(s.range);
   }
-  Json out{{"name", declared.name},
-           {"controller", plan.plan.controllers[*t.controller].name},
-           {"slave", plan.target_name(*t.target)},
-           {"function", number_of(*t.function)},
-           {"read", block_json(plan, t, t.read, t.into)},
-           {"write", block_json(plan, t, t.write, t.from)},
-           {"when", trigger_name(t.trigger->kind)},
-           {"relays", value_or(declared.relays, false)},
-           {"status", status}};
-  const bool cyclic = t.trigger->kind == TriggerKind::cyclic;
-  out["period_ns"] = cyclic ? nanoseconds(t.trigger->period) : Json(nullptr);
-  out["phase_ns"] = cyclic ? nanoseconds(t.trigger->phase) : Json(nullptr);
-  out["min_gap_ns"] = !cyclic && t.trigger->period > model::Duration{}
-                          ? nanoseconds(t.trigger->period)
-                          : Json(nullptr);
-  out["trigger"] =
-      t.trigger->bit ? Json(plan.layouts[*t.controller].name_of(*t.trigger->bit)) : Json(nullptr);
-  out["only_if"] = or_null(declared.only_if);
-  out["on_loss"] = declared.on_loss ? Json(to_string(declared.on_loss->value)) : Json(nullptr);
-  out["packing"] = nullptr;
-  if (declared.packing) {
-    out["packing"] = declared.packing->value == model::Packing::bits_to_words ? "bits-to-words"
-                                                                              : "words-to-bits";
-  }
-  return out;
+  const bool cyclic = t.trigger.kind == TriggerKind::cyclic;
+  const bool spaced = !cyclic && t.trigger.period > model::Duration{};
+  return {{"name", t.name},
+          {"controller", plan.exchange.controllers[t.controller].name},
+          {"slave", plan.target_name(t.target)},
+          {"function", number_of(t.function)},
+          {"read", block_json(plan, t, t.read, t.into)},
+          {"write", block_json(plan, t, t.write, t.from)},
+          {"when", to_string(t.trigger.kind)},
+          {"relays", t.relays},
+          {"status", status},
+          {"period_ns", cyclic ? nanoseconds(t.trigger.period) : Json(nullptr)},
+          {"phase_ns", cyclic ? nanoseconds(t.trigger.phase) : Json(nullptr)},
+          {"min_gap_ns", spaced ? nanoseconds(t.trigger.period) : Json(nullptr)},
+          {"trigger", memory_name(t.trigger.bit)},
+          {"only_if", memory_name(t.gate)},
+          {"on_loss", word_or_null(t.on_loss)},
+          {"packing", word_or_null(t.packing)}};
 }
 
-Json heartbeat_json(const ResolvedPlan& plan, const model::ResolvedHeartbeat& h) {
-  const model::Heartbeat& d = plan.plan.heartbeats[h.declared];
-  return {{"name", d.name},
-          {"from", or_null(d.from)},
-          {"bit", or_null(d.bit)},
-          {"toggle_ns", nanoseconds(value_or(d.toggle, model::Duration{}))},
-          {"to", or_null(d.to)},
-          {"watch_ns", nanoseconds(value_or(d.watch, model::Duration{}))},
-          {"react_ns", nanoseconds(value_or(d.react, model::Duration{}))},
-          {"lost", value_or(d.lost, std::int64_t{0})},
-          {"on_loss", d.on_loss ? Json(to_string(d.on_loss->value)) : Json(nullptr)}};
-}
-
-bool is_whole(const ResolvedTransaction& t) {
-  return t.controller && t.target && t.function && t.trigger;
+Json heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbeat& h) {
+  const auto& controllers = plan.exchange.controllers;
+  return {{"name", h.name},
+          {"from", name_or_null(controllers, h.from)},
+          {"bit", h.from && h.bit ? Json(plan.layouts[*h.from].name_of(*h.bit)) : Json(nullptr)},
+          {"toggle_ns", nanoseconds(h.toggle)},
+          {"to", name_or_null(controllers, h.to)},
+          {"watch_ns", nanoseconds(h.watch)},
+          {"react_ns", nanoseconds(h.react)},
+          {"lost", h.lost},
+          {"on_loss", word_or_null(h.on_loss)}};
 }
 
 // Everything that decides what happens on the wire and in memory, and nothing else.
 Json canonical_exchange(const ResolvedPlan& plan) {
+  const Exchange& exchange = plan.exchange;
   Json out{{"controllers", Json::array()}, {"lines", Json::array()},
            {"gateways", Json::array()},    {"slaves", Json::array()},
            {"copies", Json::array()},      {"transactions", Json::array()},
            {"heartbeats", Json::array()}};
-  for (const auto& c : plan.plan.controllers) out["controllers"].push_back(controller_json(c));
-  for (const auto& l : plan.plan.lines) out["lines"].push_back(line_json(l));
-  for (const auto& g : plan.plan.gateways) out["gateways"].push_back(gateway_json(g));
-  for (const auto& s : plan.plan.slaves) out["slaves"].push_back(slave_json(s));
-  for (const ResolvedTransaction& t : plan.transactions) {
-    if (is_whole(t)) out["transactions"].push_back(transaction_json(plan, t));
+  for (std::size_t c = 0; c < exchange.controllers.size(); ++c) {
+    out["controllers"].push_back(controller_json(plan, c));
   }
-  for (const auto& h : plan.heartbeats) out["heartbeats"].push_back(heartbeat_json(plan, h));
+  for (const auto& l : exchange.lines) out["lines"].push_back(line_json(exchange, l));
+  for (const auto& g : exchange.gateways) out["gateways"].push_back(gateway_json(g));
+  for (const auto& s : exchange.slaves) out["slaves"].push_back(slave_json(exchange, s));
+  for (const ExchangeTransaction& t : exchange.transactions) {
+    out["transactions"].push_back(transaction_json(plan, t));
+  }
+  for (const auto& h : exchange.heartbeats) out["heartbeats"].push_back(heartbeat_json(plan, h));
   for (const auto& c : plan.copies) {
     if (!c.controller || !c.from || !c.to) continue;
     const model::MemoryLayout& layout = plan.layouts[*c.controller];
@@ -311,8 +317,8 @@ std::string exchange_json(const ResolvedPlan& resolved) {
   nlohmann::ordered_json document;
   document["format"] = "greymet-exchange";
   document["version"] = format_version;
-  document["title"] = value_or(resolved.plan.title, std::string());
-  document["revision"] = value_or(resolved.plan.revision, std::string());
+  document["title"] = model::value_or(resolved.plan.title, std::string());
+  document["revision"] = model::value_or(resolved.plan.revision, std::string());
   document["fingerprint"] = fingerprint_of_canonical(exchange);
   document["exchange"] = exchange;
   return document.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
@@ -326,29 +332,16 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
            "from",           "when", "period_ms",  "phase_ms",  "min_gap_ms",  "trigger",
            "on_loss"});
   std::size_t order = 0;
-  for (const ResolvedTransaction& t : resolved.transactions) {
-    if (!is_whole(t)) continue;
-    const model::Transaction& declared = resolved.declared(t);
-    const model::MemoryLayout& layout = resolved.layouts[*t.controller];
-    std::vector<std::string> cells{fmt::format("{}", ++order), declared.name,
-                                   layout.controller().name, resolved.target_name(*t.target)};
-    std::string unit;
-    if (!t.target->is_peer) {
-      const model::Slave& slave = resolved.plan.slaves[t.target->index];
-      unit = fmt::format("{}", value_or(slave.unit, defaults::tcp_unit));
-    } else if (t.channel && t.channel->line) {
-      const auto& answer = resolved.plan.controllers[t.target->index].answers[t.target->answer];
-      unit = fmt::format("{}", value_or(answer.unit, std::int64_t{1}));
-    } else {
-      unit = fmt::format("{}", defaults::tcp_unit);
-    }
-    cells.push_back(unit);
-    cells.push_back(t.channel && t.channel->line ? resolved.plan.lines[*t.channel->line].name : "");
-    const bool tcp = t.channel && t.channel->connection;
-    cells.push_back(tcp ? resolved.connections[*t.channel->connection].host : "");
-    cells.push_back(tcp ? fmt::format("{}", resolved.connections[*t.channel->connection].port)
-                        : "");
-    cells.push_back(fmt::format("{}", number_of(*t.function)));
+  for (const ExchangeTransaction& t : resolved.exchange.transactions) {
+    const model::MemoryLayout& layout = resolved.layouts[t.controller];
+    const model::Endpoint& to = t.endpoint;
+    std::vector<std::string> cells{fmt::format("{}", ++order), t.name, layout.controller().name,
+                                   resolved.target_name(t.target)};
+    cells.push_back(to.unit ? fmt::format("{}", to.unit->value) : "");
+    cells.push_back(to.line ? resolved.exchange.lines[*to.line].name : "");
+    cells.push_back(to.host);
+    cells.push_back(to.connection ? fmt::format("{}", to.port) : "");
+    cells.push_back(fmt::format("{}", number_of(t.function)));
     for (const bool is_read : {true, false}) {
       const auto& block = is_read ? t.read : t.write;
       const auto& memory = is_read ? t.into : t.from;
@@ -363,14 +356,14 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
       cells.push_back(reference6(address));
       cells.push_back(memory ? layout.name_of(*memory) : "");
     }
-    const bool cyclic = t.trigger->kind == TriggerKind::cyclic;
-    cells.emplace_back(trigger_name(t.trigger->kind));
-    cells.push_back(cyclic ? ms_cell(t.trigger->period) : "");
-    cells.push_back(cyclic ? ms_cell(t.trigger->phase) : "");
-    cells.push_back(!cyclic && t.trigger->period > model::Duration{} ? ms_cell(t.trigger->period)
-                                                                     : "");
-    cells.push_back(t.trigger->bit ? layout.name_of(*t.trigger->bit) : "");
-    cells.emplace_back(declared.on_loss ? to_string(declared.on_loss->value) : "");
+    const bool cyclic = t.trigger.kind == TriggerKind::cyclic;
+    const bool spaced = !cyclic && t.trigger.period > model::Duration{};
+    cells.emplace_back(to_string(t.trigger.kind));
+    cells.push_back(cyclic ? ms_cell(t.trigger.period) : "");
+    cells.push_back(cyclic ? ms_cell(t.trigger.phase) : "");
+    cells.push_back(spaced ? ms_cell(t.trigger.period) : "");
+    cells.push_back(t.trigger.bit ? layout.name_of(*t.trigger.bit) : "");
+    cells.emplace_back(t.on_loss ? to_string(*t.on_loss) : "");
     out.row(cells);
   }
   return out.take();

@@ -4,6 +4,7 @@
 #include <toml++/toml.h>
 
 #include "model/duration_text.h"
+#include "model/plan.h"
 
 namespace greymet::files {
 namespace {
@@ -37,7 +38,8 @@ std::vector<std::pair<std::string, std::string>> cells_of(const model::Transacti
   if (t.block.at) cells.emplace_back("at", quoted_toml(t.block.at->value.text));
   if (t.block.count) cells.emplace_back("count", fmt::format("{}", t.block.count->value));
   if (t.into) cells.emplace_back("into", quoted_toml(t.into->value));
-  if (t.packing) cells.emplace_back("packing", quoted_toml("bits-to-words"));
+  if (t.packing)
+    cells.emplace_back("packing", quoted_toml(std::string(model::to_string(t.packing->value))));
   if (t.every) cells.emplace_back("every", quoted_toml(model::to_text(t.every->value.period)));
   if (t.phase) cells.emplace_back("phase", quoted_toml(model::to_text(t.phase->value)));
   return cells;

@@ -1,5 +1,7 @@
 #include "model/memory_report.h"
 
+#include "model/free_memory.h"
+
 #include <algorithm>
 #include <array>
 #include <set>
@@ -36,7 +38,10 @@ bool is_assigned(const ResolvedPlan& plan, const MemoryUse& use) {
 class StoreBuilder {
  public:
   StoreBuilder(const ResolvedPlan& plan, std::size_t controller, const std::vector<MemoryUse>& uses)
-      : plan_(plan), controller_(controller), uses_(uses) {}
+      : plan_(plan),
+        controller_(controller),
+        uses_(uses),
+        free_(plan, ControllerIndex(controller), uses) {}
 
   [[nodiscard]] StoreReport build(std::size_t area) const {
     const MemoryArea& declared = plan_.plan.controllers[controller_].memory[area];
@@ -64,8 +69,7 @@ class StoreBuilder {
                             use.purpose, short_owner(plan_, use), is_assigned(plan_, use),
                             clashing[i]});
     }
-    const std::uint64_t unit = store.words ? bits_per_word : 1;
-    store.free = free_ranges(uses_, area, static_cast<std::uint64_t>(declared.count) * unit);
+    store.free = free_.stretches(area);
     trim_to_words(store);
     return store;
   }
@@ -109,6 +113,7 @@ class StoreBuilder {
   const ResolvedPlan& plan_;
   std::size_t controller_;
   const std::vector<MemoryUse>& uses_;
+  FreeMemory free_;
 };
 
 DeviceAreaReport device_area(const ResolvedPlan& plan, Area area, const RegisterMap* map,

@@ -11,7 +11,7 @@ class Collector {
  public:
   explicit Collector(const ResolvedPlan& plan) : plan_(plan), uses_(plan.plan.controllers.size()) {}
 
-  std::vector<std::vector<MemoryUse>> collect() {
+  Indexed<std::vector<MemoryUse>, ControllerIndex> collect() {
     for (std::size_t i = 0; i < plan_.transactions.size(); ++i) collect_transaction(i);
     for (std::size_t h = 0; h < plan_.heartbeats.size(); ++h) {
       const ResolvedHeartbeat& heartbeat = plan_.heartbeats[h];
@@ -35,7 +35,7 @@ class Collector {
 
  private:
   void add(std::size_t controller, const BitRange& bits, MemoryPurpose purpose, std::size_t owner,
-           Place place, std::string_view status_kind = {}) {
+           Place place, std::optional<StatusKind> status_kind = {}) {
     uses_[controller].push_back({bits, purpose, owner, status_kind, place});
   }
 
@@ -63,12 +63,8 @@ class Collector {
     if (t.trigger && t.trigger->bit) {
       add(*t.controller, t.trigger->bit->bits, MemoryPurpose::trigger, index, t.trigger->place);
     }
-    if (!declared.only_if) return;
-    const MemoryLayout& layout = plan_.layouts[*t.controller];
-    const auto spot = layout.read(declared.only_if->value);
-    if (!spot) return;
-    const auto bit = layout.single_bit(*spot);
-    if (bit) add(*t.controller, bit->bits, MemoryPurpose::gate, index, declared.only_if->place);
+    if (t.gate)
+      add(*t.controller, t.gate->bits, MemoryPurpose::gate, index, declared.only_if->place);
   }
 
   void collect_peer(std::size_t index, const ResolvedTransaction& t) {
@@ -84,7 +80,7 @@ class Collector {
   }
 
   const ResolvedPlan& plan_;
-  std::vector<std::vector<MemoryUse>> uses_;
+  Indexed<std::vector<MemoryUse>, ControllerIndex> uses_;
 };
 
 // Something from outside the program changes these bits.
@@ -116,7 +112,7 @@ std::string_view to_string(MemoryPurpose purpose) {
   return {};
 }
 
-std::vector<std::vector<MemoryUse>> memory_uses(const ResolvedPlan& resolved) {
+Indexed<std::vector<MemoryUse>, ControllerIndex> memory_uses(const ResolvedPlan& resolved) {
   return Collector(resolved).collect();
 }
 
@@ -130,56 +126,6 @@ std::string owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
       return fmt::format("copy {}", resolved.copies[use.owner].declared + 1);
     default: return subject_of(resolved.declared(resolved.transactions[use.owner]));
   }
-}
-
-std::vector<BitRange> free_ranges(const std::vector<MemoryUse>& uses, std::size_t store,
-                                  std::uint64_t end) {
-  std::vector<BitRange> used;
-  for (const MemoryUse& use : uses) {
-    if (use.bits.store == store) used.push_back(use.bits);
-  }
-  std::sort(used.begin(), used.end(),
-            [](const BitRange& a, const BitRange& b) { return a.first < b.first; });
-  std::vector<BitRange> free;
-  std::uint64_t at = 0;
-  for (const BitRange& bits : used) {
-    if (bits.first > at) free.push_back({store, at, std::min(bits.first, end)});
-    at = std::max(at, bits.end);
-  }
-  if (at < end) free.push_back({store, at, end});
-  return free;
-}
-
-std::optional<MemoryRange> first_free(const ResolvedPlan& resolved, std::size_t controller,
-                                      const std::vector<BitRange>& free, std::size_t area,
-                                      std::int64_t count) {
-  const MemoryLayout& layout = resolved.layouts[controller];
-  const Controller& declared = resolved.plan.controllers[controller];
-  const MemoryArea& in = declared.memory[area];
-  const auto whole = layout.range(area, in.first, in.count);
-  if (!whole) return std::nullopt;
-  const bool words = in.kind == MemoryKind::word;
-  const bool even = words && declared.model && value_or(declared.model->align32, false);
-  const std::size_t store = whole->bits.store;
-  for (const BitRange& gap : free) {
-    if (!words && store != area) {
-      // the first number whose bit lies in the gap: bit n is bit (n mod width) of word (n div
-      // width)
-      const auto word = static_cast<std::int64_t>(gap.first / bits_per_word);
-      const auto bit =
-          std::min<std::int64_t>(static_cast<std::int64_t>(gap.first % bits_per_word), in.width);
-      const std::int64_t number = (word + declared.memory[store].first) * in.width + bit;
-      const auto range = layout.range(area, std::max(number, in.first), count);
-      if (range && range->bits.first >= gap.first && range->bits.end <= gap.end) return *range;
-      continue;
-    }
-    const std::uint64_t unit = words ? bits_per_word : 1;
-    auto number = in.first + static_cast<std::int64_t>((gap.first + unit - 1) / unit);
-    if (even && number % 2 != 0) ++number;
-    const auto range = layout.range(area, number, count);
-    if (range && range->bits.end <= gap.end) return *range;
-  }
-  return std::nullopt;
 }
 
 bool harm_each_other(const ResolvedPlan& resolved, const MemoryUse& a, const MemoryUse& b) {

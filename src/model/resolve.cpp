@@ -10,6 +10,7 @@
 namespace greymet::model {
 
 using internal::look_up;
+using internal::look_up_as;
 using internal::Names;
 using internal::Reporter;
 
@@ -148,10 +149,12 @@ Names index_all_names(const Plan& plan, Findings& findings) {
 void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
                   Findings& findings) {
   Reporter report(findings, fmt::format("line {}", line.name));
-  std::optional<std::size_t> master;
-  std::optional<std::size_t> gateway;
-  if (line.master) master = look_up(names.controllers, *line.master, "controller", report);
-  if (line.via) gateway = look_up(names.gateways, *line.via, "gateway", report);
+  std::optional<ControllerIndex> master;
+  std::optional<GatewayIndex> gateway;
+  if (line.master) {
+    master = look_up_as<ControllerIndex>(names.controllers, *line.master, "controller", report);
+  }
+  if (line.via) gateway = look_up_as<GatewayIndex>(names.gateways, *line.via, "gateway", report);
   if (line.refused.contains("master") || line.refused.contains("via")) {
     // said already
   } else if (!line.master && !line.via) {
@@ -170,8 +173,8 @@ void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
 void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slave,
                    Findings& findings) {
   Reporter report(findings, fmt::format("slave {}", slave.name));
-  std::optional<std::size_t> line;
-  if (slave.line) line = look_up(names.lines, *slave.line, "line", report);
+  std::optional<LineIndex> line;
+  if (slave.line) line = look_up_as<LineIndex>(names.lines, *slave.line, "line", report);
   if (slave.refused.contains("line") || slave.refused.contains("host")) {
     // said already
   } else if (!slave.line && !slave.host) {
@@ -199,8 +202,12 @@ void resolve_heartbeat(ResolvedPlan& resolved, const Names& names, std::size_t i
   const Heartbeat& heartbeat = resolved.plan.heartbeats[index];
   Reporter report(findings, fmt::format("heartbeat {}", heartbeat.name));
   ResolvedHeartbeat out{index, {}, {}, {}};
-  if (heartbeat.from) out.from = look_up(names.controllers, *heartbeat.from, "controller", report);
-  if (heartbeat.to) out.to = look_up(names.controllers, *heartbeat.to, "controller", report);
+  const auto controller = [&](const Declared<std::string>& name) -> std::optional<ControllerIndex> {
+    if (!name) return std::nullopt;
+    return look_up_as<ControllerIndex>(names.controllers, *name, "controller", report);
+  };
+  out.from = controller(heartbeat.from);
+  out.to = controller(heartbeat.to);
   if (out.from && heartbeat.bit) {
     out.bit = internal::resolve_bit(resolved.layouts[*out.from], *heartbeat.bit, report);
   }
@@ -231,9 +238,10 @@ void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
   Reporter report(findings, fmt::format("copy {}", index + 1));
   ResolvedCopy out{index, {}, {}, {}};
   if (copy.controller) {
-    out.controller = look_up(names.controllers, *copy.controller, "controller", report);
+    out.controller =
+        look_up_as<ControllerIndex>(names.controllers, *copy.controller, "controller", report);
   } else if (resolved.plan.controllers.size() == 1) {
-    out.controller = 0;
+    out.controller = ControllerIndex(0);
   } else {
     report.missing("controller", copy.place, "`controller` is missing and there are several",
                    "name the controller whose program copies");
@@ -297,16 +305,16 @@ std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Name
 }
 
 // Who wants it: as for a transaction, the line's master if nothing is said.
-std::optional<std::size_t> controller_of_want(const ResolvedPlan& resolved, const Names& names,
-                                              const Want& want, std::optional<std::size_t> slave,
-                                              Reporter& report) {
+std::optional<ControllerIndex> controller_of_want(const ResolvedPlan& resolved, const Names& names,
+                                                  const Want& want, std::optional<SlaveIndex> slave,
+                                                  Reporter& report) {
   if (want.controller) {
-    return look_up(names.controllers, *want.controller, "controller", report);
+    return look_up_as<ControllerIndex>(names.controllers, *want.controller, "controller", report);
   }
   if (slave && resolved.slave_line[*slave] && resolved.line_master[*resolved.slave_line[*slave]]) {
     return resolved.line_master[*resolved.slave_line[*slave]];
   }
-  if (resolved.plan.controllers.size() == 1) return 0;
+  if (resolved.plan.controllers.size() == 1) return ControllerIndex(0);
   return std::nullopt;
 }
 
@@ -315,7 +323,7 @@ void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
   const Want& want = resolved.plan.wants[index];
   Reporter report(findings, want.slave ? fmt::format("want of {}", want.slave->value) : "want");
   ResolvedWant out{index, {}, {}, {}};
-  if (want.slave) out.slave = look_up(names.slaves, *want.slave, "slave", report);
+  if (want.slave) out.slave = look_up_as<SlaveIndex>(names.slaves, *want.slave, "slave", report);
   out.controller = controller_of_want(resolved, names, want, out.slave, report);
   const RegisterMap* map = out.slave ? resolved.map_of({false, *out.slave, 0}) : nullptr;
   if (out.slave && want.points) {
@@ -349,8 +357,7 @@ const RegisterMap* ResolvedPlan::map_of(const Target& t) const {
 }
 
 Numbering ResolvedPlan::numbering_of(const Target& t) const {
-  return t.is_peer ? Numbering::from_0
-                   : value_or(plan.slaves[t.index].numbering, Numbering::from_0);
+  return t.is_peer ? Numbering::from_0 : exchange.slaves[t.index].numbering;
 }
 
 std::string subject_of(const Transaction& transaction) {
@@ -364,13 +371,17 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   const Names names = index_all_names(p, findings);
   for (const Controller& controller : p.controllers) {
     resolved.layouts.emplace_back(controller);
+    std::vector<std::optional<LineIndex>> lines;
     for (const Answer& answer : controller.answers) {
       Reporter report(findings, fmt::format("controller {}", controller.name));
-      if (answer.line) (void)look_up(names.lines, *answer.line, "line", report);
+      lines.push_back(answer.line ? look_up_as<LineIndex>(names.lines, *answer.line, "line", report)
+                                  : std::nullopt);
     }
+    resolved.answer_lines.push_back(std::move(lines));
   }
   for (const Line& line : p.lines) resolve_line(resolved, names, line, findings);
   for (const Slave& slave : p.slaves) resolve_slave(resolved, names, slave, findings);
+  resolved.exchange = effective_network(resolved);
   std::vector<internal::Unplaced> unplaced;
   internal::resolve_transactions(resolved, names, unplaced, findings);
   for (std::size_t i = 0; i < p.heartbeats.size(); ++i) {
@@ -387,6 +398,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   }
   for (std::size_t i = 0; i < p.wants.size(); ++i) resolve_want(resolved, names, i, findings);
   internal::assign_memory(resolved, unplaced, findings);
+  add_transactions_and_heartbeats(resolved, resolved.exchange);
   return resolved;
 }
 

@@ -19,24 +19,26 @@ class Connections {
     for (const Line& line : plan.lines) line_names_.push_back(line.name);
     // The name comes from the first slave or gateway of that host:port in file order.
     std::map<std::pair<std::string, std::int64_t>, std::pair<Place, std::string>> first;
-    const auto offer = [&first](const Declared<std::string>& host, std::int64_t port, Place place,
-                                const std::string& name) {
+    const auto offer = [&first](const std::optional<std::string>& host, std::int64_t port,
+                                Place place, const std::string& name) {
       if (!host) return;
-      const auto [at, is_new] = first.try_emplace({host->value, port}, place, name);
+      const auto [at, is_new] = first.try_emplace({*host, port}, place, name);
       if (!is_new && place < at->second.first) at->second = {place, name};
     };
-    for (const Slave& s : plan.slaves) {
-      offer(s.host, value_or(s.port, defaults::tcp_port), s.place, s.name);
+    for (std::size_t i = 0; i < plan.slaves.size(); ++i) {
+      const ExchangeSlave& slave = resolved.exchange.slaves[i];
+      offer(slave.host, slave.port, plan.slaves[i].place, slave.name);
     }
-    for (const Gateway& g : plan.gateways) {
-      offer(g.host, value_or(g.port, defaults::tcp_port), g.place, g.name);
+    for (std::size_t i = 0; i < plan.gateways.size(); ++i) {
+      const ExchangeGateway& gateway = resolved.exchange.gateways[i];
+      offer(gateway.host, gateway.port, plan.gateways[i].place, gateway.name);
     }
     for (const auto& [key, value] : first) names_[key] = value.second;
   }
 
-  std::size_t of(std::size_t controller, const std::string& host, std::int64_t port,
-                 const std::string& fallback_name, std::optional<std::size_t> gateway,
-                 Place place) {
+  ConnectionIndex of(ControllerIndex controller, const std::string& host, std::int64_t port,
+                     const std::string& fallback_name, std::optional<GatewayIndex> gateway,
+                     Place place) {
     const auto key = std::tuple(controller, host, port);
     const auto found = known_.find(key);
     if (found != known_.end()) return found->second;
@@ -45,16 +47,16 @@ class Connections {
     if (std::find(line_names_.begin(), line_names_.end(), name) != line_names_.end()) {
       name += " (tcp)";
     }
-    resolved_.connections.push_back({controller, host, port, name, gateway, place});
-    known_[key] = resolved_.connections.size() - 1;
-    return resolved_.connections.size() - 1;
+    auto& connections = resolved_.exchange.connections;
+    connections.push_back({controller, host, port, name, gateway, place});
+    return known_[key] = ConnectionIndex(connections.size() - 1);
   }
 
  private:
   ResolvedPlan& resolved_;
   std::vector<std::string> line_names_;
   std::map<std::pair<std::string, std::int64_t>, std::string> names_;
-  std::map<std::tuple<std::size_t, std::string, std::int64_t>, std::size_t> known_;
+  std::map<std::tuple<ControllerIndex, std::string, std::int64_t>, ConnectionIndex> known_;
 };
 
 }  // namespace greymet::model::internal

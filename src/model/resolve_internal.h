@@ -49,6 +49,14 @@ class Reporter {
 [[nodiscard]] std::optional<std::size_t> look_up(
     const std::unordered_map<std::string, std::size_t>& names, const Located<std::string>& name,
     std::string_view kind, Reporter& report);
+// The same as an index of that kind of thing.
+template <class I>
+[[nodiscard]] std::optional<I> look_up_as(const std::unordered_map<std::string, std::size_t>& names,
+                                          const Located<std::string>& name, std::string_view kind,
+                                          Reporter& report) {
+  const auto found = look_up(names, name, kind, report);
+  return found ? std::optional<I>(I(*found)) : std::nullopt;
+}
 
 // True if `name` matches a pattern in which '*' stands for any characters.
 [[nodiscard]] bool matches_pattern(std::string_view pattern, std::string_view name);
@@ -66,7 +74,7 @@ void report_memory_failure(const MemoryFailure& failure, Place place, Reporter& 
 
 // A range that the plan left to us: `slot` is filled in with the next free one.
 struct Unplaced {
-  std::size_t controller = 0;
+  ControllerIndex controller;
   std::size_t area = 0;
   std::int64_t count = 0;
   std::size_t transaction = 0;

@@ -22,22 +22,23 @@ std::optional<Target> resolve_target(const Names& names, const Transaction& decl
 }
 
 // The line a target hangs on, as far as it can be told before the controller is known.
-std::optional<std::size_t> line_of(const ResolvedPlan& resolved, const Target& target) {
+std::optional<LineIndex> line_of(const ResolvedPlan& resolved, const Target& target) {
   return target.is_peer ? std::nullopt : resolved.slave_line[target.index];
 }
 
-std::optional<std::size_t> resolve_controller(const ResolvedPlan& resolved, const Names& names,
-                                              const Transaction& declared,
-                                              const std::optional<Target>& target,
-                                              Reporter& report) {
+std::optional<ControllerIndex> resolve_controller(const ResolvedPlan& resolved, const Names& names,
+                                                  const Transaction& declared,
+                                                  const std::optional<Target>& target,
+                                                  Reporter& report) {
   if (declared.controller) {
-    return look_up(names.controllers, *declared.controller, "controller", report);
+    return look_up_as<ControllerIndex>(names.controllers, *declared.controller, "controller",
+                                       report);
   }
   if (target) {
     const auto line = line_of(resolved, *target);
     if (line && resolved.plan.lines[*line].master) return resolved.line_master[*line];
   }
-  if (resolved.plan.controllers.size() == 1) return 0;
+  if (resolved.plan.controllers.size() == 1) return ControllerIndex(0);
   if (!target) return std::nullopt;  // the slave's finding comes first
   report.error(RuleCode::P06, declared.place,
                resolved.plan.controllers.empty()
@@ -83,13 +84,13 @@ class TransactionResolver {
     if (const auto line = resolved_.slave_line[t.target->index]) return line_channel(*line, t);
     if (!slave.host || slave.line) return std::nullopt;
     Channel channel;
-    channel.connection =
-        connections_.of(*t.controller, slave.host->value, value_or(slave.port, defaults::tcp_port),
-                        slave.name, std::nullopt, slave.place);
+    channel.connection = connections_.of(*t.controller, slave.host->value,
+                                         resolved_.exchange.slaves[t.target->index].port,
+                                         slave.name, std::nullopt, slave.place);
     return channel;
   }
 
-  std::optional<Channel> line_channel(std::size_t line, const ResolvedTransaction& t) {
+  std::optional<Channel> line_channel(LineIndex line, const ResolvedTransaction& t) {
     Channel channel;
     channel.line = line;
     channel.gateway = resolved_.line_gateway[line];
@@ -97,8 +98,8 @@ class TransactionResolver {
       const Gateway& gateway = resolved_.plan.gateways[*channel.gateway];
       if (!gateway.host) return std::nullopt;
       channel.connection = connections_.of(*t.controller, gateway.host->value,
-                                           value_or(gateway.port, defaults::tcp_port), gateway.name,
-                                           channel.gateway, gateway.place);
+                                           resolved_.exchange.gateways[*channel.gateway].port,
+                                           gateway.name, channel.gateway, gateway.place);
     }
     return channel;
   }
@@ -113,13 +114,11 @@ class TransactionResolver {
       return std::nullopt;
     }
     for (std::size_t i = 0; i < peer.answers.size(); ++i) {
-      if (!peer.answers[i].line) continue;
-      const auto line = names_.lines.find(peer.answers[i].line->value);
-      if (line == names_.lines.end()) continue;
-      if (resolved_.line_master[line->second] == t.controller ||
-          resolved_.line_gateway[line->second]) {
+      const auto& line = resolved_.answer_lines[t.target->index][i];
+      if (!line) continue;
+      if (resolved_.line_master[*line] == t.controller || resolved_.line_gateway[*line]) {
         t.target->answer = i;
-        return line_channel(line->second, t);
+        return line_channel(*line, t);
       }
     }
     for (std::size_t i = 0; i < peer.answers.size(); ++i) {
@@ -132,9 +131,10 @@ class TransactionResolver {
       }
       t.target->answer = i;
       Channel channel;
-      channel.connection = connections_.of(*t.controller, host_of_address(peer.address->value),
-                                           value_or(peer.answers[i].port, defaults::tcp_port),
-                                           peer.name, std::nullopt, peer.place);
+      channel.connection =
+          connections_.of(*t.controller, host_of_address(peer.address->value),
+                          resolved_.exchange.controllers[t.target->index].answers[i].port,
+                          peer.name, std::nullopt, peer.place);
       return channel;
     }
     report.error(RuleCode::P06, declared.slave->place,
@@ -347,17 +347,17 @@ class TransactionResolver {
 
   void resolve_status(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
     const MemoryLayout& layout = resolved_.layouts[*t.controller];
-    const auto add = [&](std::string_view kind, const Declared<std::string>& text) {
+    const auto add = [&](StatusKind kind, const Declared<std::string>& text) {
       if (!text) return;
       if (const auto range = resolve_bit_or_word(layout, *text, report)) {
         t.status.push_back({kind, *range, text->place});
       }
     };
-    add("busy", declared.status.busy);
-    add("done", declared.status.done);
-    add("failed", declared.status.failed);
-    add("exception", declared.status.exception);
-    if (declared.only_if) (void)resolve_bit(layout, *declared.only_if, report);
+    add(StatusKind::busy, declared.status.busy);
+    add(StatusKind::done, declared.status.done);
+    add(StatusKind::failed, declared.status.failed);
+    add(StatusKind::exception, declared.status.exception);
+    if (declared.only_if) t.gate = resolve_bit(layout, *declared.only_if, report);
   }
 
   ResolvedPlan& resolved_;

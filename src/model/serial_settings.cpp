@@ -59,6 +59,10 @@ std::string_view to_string(Parity parity) {
   return {};
 }
 
+std::string_view to_string(Packing packing) {
+  return packing == Packing::bits_to_words ? "bits-to-words" : "words-to-bits";
+}
+
 std::string_view to_string(OnLoss reaction) {
   switch (reaction) {
     case OnLoss::hold: return "hold";

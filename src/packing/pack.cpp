@@ -26,7 +26,7 @@ namespace {
 
 // Who asks whom: all that decides how long a request takes, but its quantity.
 struct Probe {
-  std::optional<model::ResolvedTransaction> transaction;  // of one register or bit
+  std::optional<model::ExchangeTransaction> transaction;  // of one register or bit
   Duration scan{};                                        // where requests start at boundaries
 };
 
@@ -67,13 +67,10 @@ std::vector<Probe> probes_of(const ResolvedPlan& resolved, const std::vector<Wan
   const ResolvedPlan with_probes = model::resolve(std::move(plan), ignored);
   std::vector<Probe> probes(areas.size());
   for (std::size_t i = 0; i < areas.size(); ++i) {
-    const auto& t = with_probes.transactions[i];
-    if (!t.channel || !transaction_times(with_probes, t)) continue;
-    probes[i].transaction = t;
-    const auto& controller = resolved.plan.controllers[areas[i].controller];
-    if (value_or(controller.sends, model::Sends::anytime) == model::Sends::scan) {
-      probes[i].scan = value_or(controller.scan, Duration{});
-    }
+    const model::ExchangeTransaction* t = with_probes.exchange.find(i);
+    if (t == nullptr || !transaction_times(with_probes.exchange, *t)) continue;
+    probes[i].transaction = *t;
+    probes[i].scan = resolved.exchange.controllers[areas[i].controller].request_grid();
   }
   return probes;
 }
@@ -86,11 +83,11 @@ struct AreaCosts {
 
 AreaCosts costs_of(const ResolvedPlan& resolved, const WantedArea& area, const Probe& probe) {
   AreaCosts costs{RequestCosts(area.most + 1, 0), RequestCosts(area.most + 1, 0)};
-  model::ResolvedTransaction t = *probe.transaction;
+  model::ExchangeTransaction t = *probe.transaction;
   const std::int64_t scan = probe.scan.count();
   for (std::uint32_t n = 1; n <= area.most; ++n) {
     t.read->quantity = n;
-    const std::int64_t longest = transaction_times(resolved, t)->longest.count();
+    const std::int64_t longest = transaction_times(resolved.exchange, t)->longest.count();
     costs.longest[n] = longest;
     costs.counted[n] = scan > 0 ? (longest + scan - 1) / scan * scan : longest;
   }
@@ -216,7 +213,7 @@ class Packer {
     }
     if (!spot->number) return;
     auto& next = next_number_.try_emplace(want, *spot->number).first->second;
-    const bool even = words && controller.model && value_or(controller.model->align32, false);
+    const bool even = words && resolved_.exchange.controllers[area.controller].aligns32;
     if (even && next % 2 != 0) ++next;
     out.declared.into->value = layout.name_of(spot->area, next);
     next += count;

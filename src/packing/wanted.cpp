@@ -41,20 +41,19 @@ std::uint32_t most_of(const Slave& slave, Area area) {
 }
 
 // A request may read over this gap without an error or a warning.
-bool may_read_through(const RegisterMap& map, const Slave& slave, Area area, Extent gap) {
+bool may_read_through(const RegisterMap& map, const model::ExchangeSlave& slave, Area area,
+                      Extent gap) {
   if (gap.first >= gap.end) return true;
   for (const Point* point : map.points_touching(area, gap)) {
     if (point->access == model::Access::write) return false;
   }
-  const auto holes = value_or(slave.holes, model::Holes::unknown);
-  const bool complete = value_or(slave.map_covers, model::MapCovers::some) == model::MapCovers::all;
-  if (holes == model::Holes::zero || (holes == model::Holes::unknown && !complete)) return true;
+  if (slave.holes == model::Holes::zero || !slave.map_is_complete()) return true;
   return map.holes_in(area, gap).empty();
 }
 
 // Wishes that overlap, or that overlap the same listed value, stay together.
-std::vector<WantedUnit> units_of(const RegisterMap& map, const Slave& slave, Area area,
-                                 std::vector<Wish> wishes) {
+std::vector<WantedUnit> units_of(const RegisterMap& map, const model::ExchangeSlave& slave,
+                                 Area area, std::vector<Wish> wishes) {
   std::sort(wishes.begin(), wishes.end(), [](const Wish& a, const Wish& b) {
     const Extent x = extent_of(*a.point);
     const Extent y = extent_of(*b.point);
@@ -154,7 +153,8 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
     const auto [controller, index, area] = key;
     const Slave& slave = resolved.plan.slaves[index];
     WantedArea wanted{controller, index, area, {}, most_of(slave, area)};
-    wanted.units = units_of(*resolved.map_of({false, index, 0}), slave, area, std::move(list));
+    wanted.units = units_of(*resolved.map_of({false, index, 0}), resolved.exchange.slaves[index],
+                            area, std::move(list));
     for (const WantedUnit& unit : wanted.units) {
       if (unit.unit.end - unit.unit.first <= wanted.most) continue;
       problems.push_back(problem_of(

@@ -4,10 +4,9 @@
 
 namespace greymet::timing {
 
-using model::ResolvedHeartbeat;
+using model::ExchangeHeartbeat;
 using model::ResolvedPlan;
 using model::ResolvedTransaction;
-using model::value_or;
 
 namespace {
 
@@ -34,7 +33,7 @@ Duration delay_of_cyclic(Duration period, Duration response) {
 }
 
 bool carries(const ResolvedPlan& resolved, const ResolvedTransaction& t,
-             const ResolvedHeartbeat& heartbeat) {
+             const ExchangeHeartbeat& heartbeat) {
   if (!t.controller || !t.target || !t.target->is_peer) return false;
   const model::BitRange& bit = heartbeat.bit->bits;
   if (t.controller == heartbeat.from && t.target->index == heartbeat.to) {
@@ -96,10 +95,9 @@ HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carr
 std::vector<HeartbeatReport> heartbeat_reports(const ResolvedPlan& resolved,
                                                const std::vector<Carrier>& carriers) {
   std::vector<HeartbeatReport> reports;
-  for (const ResolvedHeartbeat& heartbeat : resolved.heartbeats) {
-    const model::Heartbeat& declared = resolved.plan.heartbeats[heartbeat.declared];
+  for (const ExchangeHeartbeat& heartbeat : resolved.exchange.heartbeats) {
     HeartbeatReport report;
-    report.watch = value_or(declared.watch, Duration{});
+    report.watch = heartbeat.watch;
     if (heartbeat.from && heartbeat.to && heartbeat.bit) {
       const Carrier* best = nullptr;
       for (const Carrier& c : carriers) {
@@ -109,17 +107,15 @@ std::vector<HeartbeatReport> heartbeat_reports(const ResolvedPlan& resolved,
         if (quicker) best = &c;
       }
       if (best != nullptr) {
-        const auto scan = [&](std::size_t controller) {
-          return value_or(resolved.plan.controllers[controller].scan, Duration{});
+        const auto scan = [&](model::ControllerIndex controller) {
+          return resolved.exchange.controllers[controller].scan;
         };
-        report = judge_heartbeat(
-            {value_or(declared.toggle, Duration{}), value_or(declared.watch, Duration{}),
-             value_or(declared.react, Duration{}), scan(*heartbeat.from), scan(*heartbeat.to),
-             value_or(declared.lost, std::int64_t{0})},
-            *best);
+        report = judge_heartbeat({heartbeat.toggle, heartbeat.watch, heartbeat.react,
+                                  scan(*heartbeat.from), scan(*heartbeat.to), heartbeat.lost},
+                                 *best);
       }
     }
-    report.name = declared.name;
+    report.name = heartbeat.name;
     reports.push_back(std::move(report));
   }
   return reports;

@@ -60,7 +60,7 @@ class Follower {
 
  private:
   [[nodiscard]] Duration scan_of(std::size_t controller) const {
-    return value_or(plan_.plan.controllers[controller].scan, Duration{});
+    return plan_.exchange.controllers[controller].scan;
   }
   [[nodiscard]] double share(std::size_t of) const {
     const double n = static_cast<double>(variant_) * golden + static_cast<double>(of) * 0.37;
@@ -68,8 +68,7 @@ class Follower {
   }
   [[nodiscard]] Duration scan_offset(std::size_t controller) const {
     // requests that start at scan boundaries were simulated with boundaries from 0 on
-    const auto& c = plan_.plan.controllers[controller];
-    if (value_or(c.sends, model::Sends::anytime) == model::Sends::scan) {
+    if (plan_.exchange.controllers[controller].sends == model::Sends::scan) {
       return phase_of(controller);
     }
     return Duration(static_cast<std::int64_t>(share(controller + 1) *

@@ -172,7 +172,7 @@ class RouteFinder {
   }
 
   [[nodiscard]] Duration scan_of(std::size_t controller) const {
-    return value_or(plan_.plan.controllers[controller].scan, Duration{});
+    return plan_.exchange.controllers[controller].scan;
   }
 
   [[nodiscard]] Hop hop_of(std::size_t index, Hop::Kind kind,

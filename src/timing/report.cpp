@@ -12,7 +12,6 @@ namespace greymet::timing {
 
 using model::ResolvedPlan;
 using model::TriggerKind;
-using model::value_or;
 
 namespace {
 
@@ -21,13 +20,13 @@ constexpr Duration most_watched_span = std::chrono::minutes(2);
 
 std::string describe(const ResolvedPlan& resolved, const Queue& queue) {
   if (queue.connection) {
-    const model::Connection& c = resolved.connections[*queue.connection];
+    const model::Connection& c = resolved.exchange.connections[*queue.connection];
     return fmt::format("{} {}:{}", queue.kind == QueueKind::gateway ? "gateway" : "tcp", c.host,
                        c.port);
   }
-  const model::SerialSettings& s = resolved.plan.lines[*queue.line].settings;
-  return fmt::format("{} {} {}", s.mode ? to_string(s.mode->value) : "?",
-                     s.baud ? s.baud->value : 0, s.format ? to_text(s.format->value) : "?");
+  const model::ExchangeLine& s = resolved.exchange.lines[*queue.line];
+  return fmt::format("{} {} {}", s.mode ? to_string(*s.mode) : "?", s.baud.value_or(0),
+                     s.format ? to_text(*s.format) : "?");
 }
 
 // With order = due and one master, when no release is missed and nothing is continuous or
@@ -73,11 +72,11 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
   Duration round{};
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     const Job& job = queue.jobs[j];
-    const model::ResolvedTransaction& t = resolved.transactions[job.transaction];
+    const model::ExchangeTransaction& t = *resolved.exchange.find(job.transaction);
     TransactionReport out;
     out.transaction = job.transaction;
-    out.name = resolved.declared(t).name;
-    out.function = model::number_of(*t.function);
+    out.name = t.name;
+    out.function = model::number_of(t.function);
     out.request_bytes = job.times.request_bytes;
     out.reply_bytes = job.times.reply_bytes;
     out.kind = job.kind;
@@ -108,11 +107,11 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
   line.round = round;
 }
 
-void fill_line_settings(const model::Line& line, LineReport& out) {
+void fill_line_settings(const model::ExchangeLine& line, LineReport& out) {
   const auto characters = character_timing(line);
   if (!characters) return;
   out.character_ms = characters->character_ms();
-  out.gap = std::max(characters->frame_gap(), value_or(line.pause, Duration{}));
+  out.gap = std::max(characters->frame_gap(), line.pause);
 }
 
 // What a heartbeat carried by this job can count on.
@@ -125,10 +124,7 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   // behind a translating gateway the tries are those of its line
   carrier.failed_attempt = queue.scan + job.times.timeout;
   if (job.times.serial) carrier.failed_attempt += job.times.serial->request + job.times.serial->gap;
-  if (queue.line) {
-    const auto& park = resolved.plan.lines[*queue.line].park;
-    if (park) carrier.park = park->value;
-  }
+  if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;
   carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;
   carrier.response = report.response_bound;
   if (job.kind == TriggerKind::cyclic && report.response_bound) {
@@ -205,7 +201,8 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
     line.simulation_complete =
         report.longest[q].complete && (typical == nullptr || typical->complete);
     line.simulated = report.longest[q].simulated;
-    if (queue.kind == QueueKind::serial) fill_line_settings(resolved.plan.lines[*queue.line], line);
+    if (queue.kind == QueueKind::serial)
+      fill_line_settings(resolved.exchange.lines[*queue.line], line);
     const auto in_phase =
         responses_in_phase(report.model, q, bounds[q], report.longest[q], alone[q]);
     fill_transactions(resolved, queue, bounds[q], in_phase, typical, report.longest[q], line);
@@ -217,12 +214,13 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
       add_queue(q++);
       continue;
     }
-    const model::Line& declared = resolved.plan.lines[i];
+    const model::ExchangeLine& behind = resolved.exchange.lines[i];
     LineReport line;
-    line.name = declared.name;
-    line.description = fmt::format("behind gateway {}", declared.via ? declared.via->value : "?");
+    line.name = behind.name;
+    line.description = fmt::format("behind gateway {}",
+                                   behind.via ? resolved.exchange.gateways[*behind.via].name : "?");
     line.utilisation_percent = serial_use_percent(report.model, i);
-    fill_line_settings(declared, line);
+    fill_line_settings(behind, line);
     report.lines.push_back(std::move(line));
   }
   for (; q < report.model.queues.size(); ++q) add_queue(q);
@@ -255,9 +253,8 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   SimulationOptions options;
   options.durations = Durations::longest;
   options.watched = heartbeat_jobs(resolved, report.model);
-  for (const model::Heartbeat& heartbeat : resolved.plan.heartbeats) {
-    const Duration lasts =
-        value_or(heartbeat.watch, Duration{}) + value_or(heartbeat.toggle, Duration{});
+  for (const model::ExchangeHeartbeat& heartbeat : resolved.exchange.heartbeats) {
+    const Duration lasts = heartbeat.watch + heartbeat.toggle;
     options.at_least = std::max(options.at_least, std::min(4 * lasts, Duration(most_watched_span)));
   }
   options.progress = stage(0, longest_done);

@@ -6,93 +6,73 @@
 
 namespace greymet::timing {
 
+using model::Exchange;
+using model::ExchangeTransaction;
 using model::ResolvedPlan;
-using model::ResolvedTransaction;
 using model::TriggerKind;
-using model::value_or;
-namespace defaults = model::defaults;
 
 namespace {
 
-Duration scan_if_aligned(const model::Controller& controller) {
-  const bool aligned = value_or(controller.sends, model::Sends::anytime) == model::Sends::scan;
-  return aligned ? value_or(controller.scan, Duration{}) : Duration{};
-}
-
-std::vector<Queue> make_queues(const ResolvedPlan& resolved,
-                               std::vector<std::size_t>& queue_of_line,
+std::vector<Queue> make_queues(const Exchange& exchange, std::vector<std::size_t>& queue_of_line,
                                std::vector<std::size_t>& queue_of_connection) {
-  const model::Plan& plan = resolved.plan;
   std::vector<Queue> queues;
-  queue_of_line.assign(plan.lines.size(), 0);
-  for (std::size_t i = 0; i < plan.lines.size(); ++i) {
-    if (!resolved.line_master[i]) continue;
+  queue_of_line.assign(exchange.lines.size(), 0);
+  for (std::size_t i = 0; i < exchange.lines.size(); ++i) {
+    const model::ExchangeLine& line = exchange.lines[i];
+    if (!line.master) continue;
     queue_of_line[i] = queues.size();
     Queue queue;
-    queue.name = plan.lines[i].name;
-    queue.controller = *resolved.line_master[i];
-    queue.line = i;
-    queue.order = value_or(plan.lines[i].order, model::Order::due);
+    queue.name = line.name;
+    queue.controller = *line.master;
+    queue.line = model::LineIndex(i);
+    queue.order = line.order;
     queues.push_back(std::move(queue));
   }
-  std::vector<std::size_t> by_place(resolved.connections.size());
+  std::vector<std::size_t> by_place(exchange.connections.size());
   std::iota(by_place.begin(), by_place.end(), std::size_t{0});
   std::stable_sort(by_place.begin(), by_place.end(), [&](std::size_t a, std::size_t b) {
-    return resolved.connections[a].place < resolved.connections[b].place;
+    return exchange.connections[a].place < exchange.connections[b].place;
   });
-  queue_of_connection.assign(resolved.connections.size(), 0);
+  queue_of_connection.assign(exchange.connections.size(), 0);
   for (std::size_t i : by_place) {
-    const model::Connection& connection = resolved.connections[i];
+    const model::Connection& connection = exchange.connections[i];
     queue_of_connection[i] = queues.size();
     Queue queue;
     queue.name = connection.name;
     queue.kind = connection.gateway ? QueueKind::gateway : QueueKind::tcp;
     queue.controller = connection.controller;
-    queue.connection = i;
+    queue.connection = model::ConnectionIndex(i);
     queues.push_back(std::move(queue));
   }
-  for (Queue& queue : queues) queue.scan = scan_if_aligned(plan.controllers[queue.controller]);
+  for (Queue& queue : queues) {
+    queue.scan = exchange.controllers[queue.controller].request_grid();
+  }
   return queues;
 }
 
-Job make_job(const ResolvedPlan& resolved, std::size_t index, const TransactionTimes& times) {
-  const ResolvedTransaction& t = resolved.transactions[index];
+Job make_job(const ExchangeTransaction& t, const TransactionTimes& times) {
   Job job;
-  job.transaction = index;
-  job.kind = t.trigger->kind;
-  job.period = t.trigger->period;
-  job.phase = t.trigger->phase;
+  job.transaction = t.transaction;
+  job.kind = t.trigger.kind;
+  job.period = t.trigger.period;
+  job.phase = t.trigger.phase;
   job.times = times;
-  if (job.kind == TriggerKind::on_return && t.channel->line) {
-    const auto& park = resolved.plan.lines[*t.channel->line].park;
-    if (park) job.period = park->value.retry;
-  }
+  if (job.kind == TriggerKind::on_return && t.endpoint.park) job.period = t.endpoint.park->retry;
   return job;
 }
 
-// Requests that may be under way on a connection: the largest its slaves or gateway take.
-std::int64_t in_flight_of(const ResolvedPlan& resolved, const ResolvedTransaction& t) {
-  if (t.channel->gateway) {
-    return value_or(resolved.plan.gateways[*t.channel->gateway].in_flight, std::int64_t{1});
-  }
-  if (t.target->is_peer) return 1;
-  return value_or(resolved.plan.slaves[t.target->index].in_flight, std::int64_t{1});
-}
-
-void limit_in_flight(const ResolvedPlan& resolved, TimingModel& timing) {
-  timing.in_flight_limit.assign(resolved.plan.controllers.size(), std::nullopt);
-  std::vector<std::int64_t> wanted(resolved.plan.controllers.size(), 0);
-  std::vector<std::int64_t> connections(resolved.plan.controllers.size(), 0);
+void limit_in_flight(const Exchange& exchange, TimingModel& timing) {
+  timing.in_flight_limit.assign(exchange.controllers.size(), std::nullopt);
+  std::vector<std::int64_t> wanted(exchange.controllers.size(), 0);
+  std::vector<std::int64_t> connections(exchange.controllers.size(), 0);
   for (const Queue& queue : timing.queues) {
     if (queue.kind == QueueKind::serial) continue;
     wanted[queue.controller] += queue.in_flight;
     ++connections[queue.controller];
   }
   for (std::size_t i = 0; i < wanted.size(); ++i) {
-    const auto& limit = resolved.plan.controllers[i].in_flight;
-    if (limit && limit->value < std::max(wanted[i], connections[i])) {
-      timing.in_flight_limit[i] = limit->value;
-    }
+    const auto& limit = exchange.controllers[i].in_flight;
+    if (limit && *limit < std::max(wanted[i], connections[i])) timing.in_flight_limit[i] = *limit;
   }
 }
 
@@ -115,36 +95,33 @@ Duration longest_continuous(const Queue& queue) {
 }
 
 TimingModel build_timing_model(const ResolvedPlan& resolved) {
+  const Exchange& exchange = resolved.exchange;
   TimingModel timing;
   std::vector<std::size_t> queue_of_line;
   std::vector<std::size_t> queue_of_connection;
-  timing.queues = make_queues(resolved, queue_of_line, queue_of_connection);
+  timing.queues = make_queues(exchange, queue_of_line, queue_of_connection);
   std::map<model::Target, std::size_t> devices;
-  for (std::size_t i = 0; i < resolved.transactions.size(); ++i) {
-    const ResolvedTransaction& t = resolved.transactions[i];
-    if (!t.trigger) continue;
-    const bool cyclic = t.trigger->kind == TriggerKind::cyclic;
-    if (cyclic && t.trigger->period <= Duration{}) continue;
-    auto times = transaction_times(resolved, t);
+  for (const ExchangeTransaction& t : exchange.transactions) {
+    const model::Endpoint& to = t.endpoint;
+    const bool cyclic = t.trigger.kind == TriggerKind::cyclic;
+    if (cyclic && t.trigger.period <= Duration{}) continue;
+    const auto times = transaction_times(exchange, t);
     if (!times) continue;
-    const bool on_connection = t.channel->connection.has_value();
-    if (!on_connection && resolved.line_master[*t.channel->line] != t.controller) continue;
-    Queue& queue = timing.queues[on_connection ? queue_of_connection[*t.channel->connection]
-                                               : queue_of_line[*t.channel->line]];
-    if (on_connection) {
-      queue.line = t.channel->line;
-      queue.in_flight = std::max(queue.in_flight, in_flight_of(resolved, t));
+    if (!to.connection && exchange.lines[*to.line].master != t.controller) continue;
+    Queue& queue =
+        timing
+            .queues[to.connection ? queue_of_connection[*to.connection] : queue_of_line[*to.line]];
+    if (to.connection) {
+      queue.line = to.line;
+      queue.in_flight = std::max(queue.in_flight, to.in_flight);
     }
-    const auto device = devices.try_emplace(*t.target, timing.devices.size());
-    if (device.second) timing.devices.push_back(*t.target);
-    queue.jobs.push_back(make_job(resolved, i, *times));
+    const auto device = devices.try_emplace(t.target, timing.devices.size());
+    if (device.second) timing.devices.push_back(t.target);
+    queue.jobs.push_back(make_job(t, *times));
     queue.jobs.back().device = device.first->second;
-    if (t.channel->line) {
-      const auto& park = resolved.plan.lines[*t.channel->line].park;
-      if (park) queue.park = park->value;
-    }
+    if (to.park) queue.park = to.park;
   }
-  limit_in_flight(resolved, timing);
+  limit_in_flight(exchange, timing);
   return timing;
 }
 

@@ -7,139 +7,91 @@
 namespace greymet::timing {
 
 using model::Delay;
-using model::Line;
-using model::ResolvedPlan;
-using model::ResolvedTransaction;
-using model::value_or;
-namespace defaults = model::defaults;
+using model::Endpoint;
+using model::Exchange;
+using model::ExchangeLine;
+using model::ExchangeTransaction;
 
 namespace {
 
-// What the target adds to a transaction, wherever it is.
-struct TargetTimes {
-  Delay reply;
-  bool default_reply = false;
-  Duration pause{};
-};
-
-TargetTimes times_of_target(const ResolvedPlan& resolved, const model::Target& target) {
-  TargetTimes times;
-  if (target.is_peer) {
-    const Duration scan = value_or(resolved.plan.controllers[target.index].scan, Duration{});
-    times.reply = {scan, 2 * scan};
-    return times;
-  }
-  const model::Slave& slave = resolved.plan.slaves[target.index];
-  times.reply = value_or(slave.reply, defaults::slave_reply);
-  times.default_reply = !slave.reply;
-  times.pause = value_or(slave.pause, Duration{});
-  return times;
-}
-
-bool is_broadcast(const ResolvedPlan& resolved, const ResolvedTransaction& t) {
-  if (!t.channel->line) return false;
-  if (t.target->is_peer) {
-    const auto& answers = resolved.plan.controllers[t.target->index].answers;
-    return value_or(answers[t.target->answer].unit, std::int64_t{1}) == 0;
-  }
-  return value_or(resolved.plan.slaves[t.target->index].unit, std::int64_t{1}) == 0;
-}
-
-SerialParts serial_parts(const CharacterTiming& characters, const Line& line,
-                         const ResolvedTransaction& t, const TargetTimes& target, bool broadcast) {
+SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& line,
+                         const ExchangeTransaction& t) {
   const auto framing =
       characters.mode == model::SerialMode::rtu ? modbus::Framing::rtu : modbus::Framing::ascii;
-  const std::uint32_t written = t.write ? t.write->quantity : 0;
-  const std::uint32_t read = t.read ? t.read->quantity : 0;
+  const Endpoint& to = t.endpoint;
   const Duration t35 = characters.frame_gap();
   SerialParts parts;
-  parts.request = characters.characters(modbus::request_length(*t.function, written, framing));
-  parts.gap = std::max({t35, value_or(line.pause, Duration{}), target.pause});
-  if (broadcast) {
+  parts.request = characters.characters(
+      modbus::request_length(t.function, t.quantity_written().value, framing));
+  parts.gap = std::max({t35, line.pause, to.pause});
+  if (to.broadcast) {
     // T_req + max(turnaround, gap): nothing is answered, everybody is given time to act.
-    parts.gap = std::max(parts.gap, value_or(line.turnaround, defaults::turnaround));
+    parts.gap = std::max(parts.gap, line.turnaround);
     return parts;
   }
   parts.turnaround_shortest = t35;
-  parts.turnaround_typical = std::max(target.reply.typical, t35);
-  parts.turnaround_longest = std::max(target.reply.max, t35);
-  parts.reply = characters.characters(modbus::reply_length(*t.function, read, framing));
+  parts.turnaround_typical = std::max(to.reply.typical, t35);
+  parts.turnaround_longest = std::max(to.reply.max, t35);
+  parts.reply =
+      characters.characters(modbus::reply_length(t.function, t.quantity_read().value, framing));
   parts.exception_reply = characters.characters(modbus::exception_length(framing));
   return parts;
 }
 
-void fill_serial_line(const Line& line, bool broadcast, TransactionTimes& times) {
+void fill_serial_line(const ExchangeLine& line, bool broadcast, TransactionTimes& times) {
   const SerialParts& parts = *times.serial;
   times.shortest = parts.shortest();
   times.typical = parts.typical();
   times.longest = parts.longest();
   times.exception_longest = parts.longest() - parts.reply + parts.exception_reply;
-  times.timeout = value_or(line.timeout, defaults::serial_timeout);
-  times.retries = value_or(line.retries, defaults::serial_retries);
+  times.timeout = line.timeout;
+  times.retries = line.retries;
   times.failed_attempt = parts.request + times.timeout + parts.gap;
   if (!broadcast) times.silent = (1 + times.retries) * times.failed_attempt;
 }
 
-void fill_gateway(const model::Gateway& gateway, const Line& line, bool broadcast,
-                  TransactionTimes& times) {
-  fill_serial_line(line, broadcast, times);
-  const Delay rtt = value_or(gateway.rtt, defaults::rtt);
-  const Delay delay = value_or(gateway.delay, defaults::gateway_delay);
+// The way out and back over the network.
+NetworkParts network_parts(const Endpoint& to) {
   NetworkParts net;
-  net.back_typical = rtt.typical / 2;
-  net.back_longest = rtt.max / 2;
-  net.out_typical = rtt.typical - net.back_typical + delay.typical;
-  net.out_longest = rtt.max - net.back_longest + delay.max;
+  net.back_typical = to.rtt.typical / 2;
+  net.back_longest = to.rtt.max / 2;
+  net.out_typical = to.rtt.typical - net.back_typical + to.delay.typical + to.connect.typical;
+  net.out_longest = to.rtt.max - net.back_longest + to.delay.max + to.connect.max;
+  net.connect_longest = to.connect.max;
+  return net;
+}
+
+void fill_gateway(const Endpoint& to, TransactionTimes& times) {
+  const NetworkParts net = network_parts(to);
   times.network = net;
   const Duration added = net.out_longest + net.back_longest;
   times.typical += net.out_typical + net.back_typical;
   times.longest += added;
   times.exception_longest += added;
-  const Duration patience = value_or(gateway.timeout, defaults::tcp_timeout);
-  const std::int64_t tries = 1 + value_or(gateway.retries, defaults::tcp_retries);
-  const bool translates =
-      value_or(gateway.framing, model::GatewayFraming::tcp) == model::GatewayFraming::tcp;
-  if (!broadcast) {
+  const std::int64_t tries = 1 + to.retries;
+  if (!to.broadcast) {
     // A translating gateway answers exception 0B after its own tries, and that ends it. Whoever
     // gives up first, the master or the gateway, ends the wait.
     const Duration gateway_gives_up = added + (1 + times.retries) * times.failed_attempt;
-    times.silent = translates ? std::min(gateway_gives_up, tries * patience) : tries * patience;
-    times.failed_attempt = translates ? std::min(gateway_gives_up, patience) : patience;
+    times.silent =
+        to.translated ? std::min(gateway_gives_up, tries * to.timeout) : tries * to.timeout;
+    times.failed_attempt = to.translated ? std::min(gateway_gives_up, to.timeout) : to.timeout;
   }
-  if (!translates) {
+  if (!to.translated) {
     times.timeout_of_master = true;
-    times.timeout = patience;
-    times.retries = tries - 1;
+    times.timeout = to.timeout;
+    times.retries = to.retries;
   }
 }
 
-void fill_tcp(const ResolvedPlan& resolved, const ResolvedTransaction& t, const TargetTimes& target,
-              TransactionTimes& times) {
-  Delay rtt = defaults::rtt;
-  times.timeout = defaults::tcp_timeout;
-  times.retries = defaults::tcp_retries;
-  Delay connect{};
-  if (t.target->is_peer) {
-    const auto& answer = resolved.plan.controllers[t.target->index].answers[t.target->answer];
-    times.timeout = value_or(answer.timeout, times.timeout);
-    times.retries = value_or(answer.retries, times.retries);
-  } else {
-    const model::Slave& slave = resolved.plan.slaves[t.target->index];
-    rtt = value_or(slave.rtt, rtt);
-    times.timeout = value_or(slave.timeout, times.timeout);
-    times.retries = value_or(slave.retries, times.retries);
-    if (value_or(slave.connect, model::Connect::keep) == model::Connect::each) connect = rtt;
-  }
-  NetworkParts net;
-  net.back_typical = rtt.typical / 2;
-  net.back_longest = rtt.max / 2;
-  net.out_typical = rtt.typical - net.back_typical + connect.typical;
-  net.out_longest = rtt.max - net.back_longest + connect.max;
-  net.connect_longest = connect.max;
-  net.slave_typical = target.reply.typical + target.pause;
-  net.slave_longest = target.reply.max + target.pause;
+void fill_tcp(const Endpoint& to, TransactionTimes& times) {
+  NetworkParts net = network_parts(to);
+  net.slave_typical = to.reply.typical + to.pause;
+  net.slave_longest = to.reply.max + to.pause;
   times.network = net;
-  times.shortest = target.pause;
+  times.timeout = to.timeout;
+  times.retries = to.retries;
+  times.shortest = to.pause;
   times.typical = net.out_typical + net.slave_typical + net.back_typical;
   times.longest = net.out_longest + net.slave_longest + net.back_longest;
   times.exception_longest = times.longest;
@@ -147,18 +99,11 @@ void fill_tcp(const ResolvedPlan& resolved, const ResolvedTransaction& t, const 
   times.silent = (1 + times.retries) * times.timeout;
 }
 
-bool has_what_it_needs(const ResolvedTransaction& t) {
-  if (!t.function || !t.target || !t.channel || !t.controller) return false;
-  if (model::reads(*t.function) && !t.read) return false;
-  return !model::writes(*t.function) || t.write.has_value();
-}
-
 }  // namespace
 
-std::optional<CharacterTiming> character_timing(const Line& line) {
-  const model::SerialSettings& s = line.settings;
-  if (!s.mode || !s.baud || !s.format) return std::nullopt;
-  return CharacterTiming{s.mode->value, s.baud->value, s.format->value};
+std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
+  if (!line.mode || !line.baud || !line.format) return std::nullopt;
+  return CharacterTiming{*line.mode, *line.baud, *line.format};
 }
 
 FailureTimes failure_times(const TransactionTimes& times) {
@@ -184,37 +129,25 @@ Duration longest_reply(const TransactionTimes& times) {
                      : on_line;
 }
 
-std::optional<TransactionTimes> transaction_times(const ResolvedPlan& resolved,
-                                                  const ResolvedTransaction& t) {
-  if (!has_what_it_needs(t)) return std::nullopt;
-  const TargetTimes target = times_of_target(resolved, *t.target);
+std::optional<TransactionTimes> transaction_times(const Exchange& exchange,
+                                                  const ExchangeTransaction& t) {
+  const Endpoint& to = t.endpoint;
   TransactionTimes times;
-  times.default_reply = target.default_reply;
-  auto framing = modbus::Framing::tcp;
-  if (t.channel->line) {
-    const Line& line = resolved.plan.lines[*t.channel->line];
+  times.default_reply = to.default_reply;
+  times.broadcast = to.broadcast;
+  if (to.line) {
+    const ExchangeLine& line = exchange.lines[*to.line];
     const auto characters = character_timing(line);
     if (!characters) return std::nullopt;
-    times.broadcast = is_broadcast(resolved, t);
-    times.serial = serial_parts(*characters, line, t, target, times.broadcast);
-    if (t.channel->gateway) {
-      const model::Gateway& gateway = resolved.plan.gateways[*t.channel->gateway];
-      fill_gateway(gateway, line, times.broadcast, times);
-      if (value_or(gateway.framing, model::GatewayFraming::tcp) == model::GatewayFraming::rtu) {
-        framing = modbus::Framing::rtu;
-      }
-    } else {
-      fill_serial_line(line, times.broadcast, times);
-      framing = characters->mode == model::SerialMode::rtu ? modbus::Framing::rtu
-                                                           : modbus::Framing::ascii;
-    }
+    times.serial = serial_parts(*characters, line, t);
+    fill_serial_line(line, to.broadcast, times);
+    if (to.gateway) fill_gateway(to, times);
   } else {
-    fill_tcp(resolved, t, target, times);
+    fill_tcp(to, times);
   }
-  times.request_bytes =
-      modbus::request_length(*t.function, t.write ? t.write->quantity : 0, framing);
-  if (!times.broadcast) {
-    times.reply_bytes = modbus::reply_length(*t.function, t.read ? t.read->quantity : 0, framing);
+  times.request_bytes = modbus::request_length(t.function, t.quantity_written().value, to.framing);
+  if (!to.broadcast) {
+    times.reply_bytes = modbus::reply_length(t.function, t.quantity_read().value, to.framing);
   }
   return times;
 }

@@ -59,11 +59,12 @@ std::vector<JobRef> heartbeat_jobs(const model::ResolvedPlan& resolved, const Ti
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
       const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
-      const bool beats = std::any_of(resolved.heartbeats.begin(), resolved.heartbeats.end(),
-                                     [&](const auto& heartbeat) {
-                                       return heartbeat.from && heartbeat.to && heartbeat.bit &&
-                                              carries(resolved, t, heartbeat);
-                                     });
+      const bool beats =
+          std::any_of(resolved.exchange.heartbeats.begin(), resolved.exchange.heartbeats.end(),
+                      [&](const auto& heartbeat) {
+                        return heartbeat.from && heartbeat.to && heartbeat.bit &&
+                               carries(resolved, t, heartbeat);
+                      });
       if (beats) jobs.push_back({q, j});
     }
   }

@@ -82,6 +82,10 @@ TEST_CASE("an accepted finding is left out, an idle accept is reported") {
   const auto unknown = accepting("X42", "transaction t");
   REQUIRE(unknown.size() == 2);
   CHECK(unknown[1] == "error P05 28:22 accept 1: 'X42' is no code of a rule");
+  // well-formed, but no rule: it must not vanish in silence
+  const auto well_formed = accepting("F99", "transaction t");
+  REQUIRE(well_formed.size() == 2);
+  CHECK(well_formed[1] == "error P05 28:22 accept 1: 'F99' is no code of a rule");
   // an accept of a rule that was not picked is neither used nor idle
   CHECK(accepting("T08", "transaction t").size() == 1);
 }

@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 
+#include "network_plan.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -98,4 +99,26 @@ TEST_CASE("a line on which nothing runs has no timeline") {
   const auto loaded = test::load(test::base_plan(), test::base_files());
   const auto report = timing::analyse(loaded.plan, {.trace_length = services_drawn});
   CHECK_FALSE(timeline_of(loaded.plan, report, report.lines.at(0)).has_value());
+}
+
+TEST_CASE("slaves whose shortened names are alike keep a row each") {
+  const std::string alike = "compressor_of_the_kiln_house_";
+  const auto loaded =
+      test::load(test::network_plan(
+                     {"{ name = \"x\", controller = \"kiln\", slave = \"" + alike +
+                          "1\", fc = 3, at = 0, count = 1, into = \"%MW0\", every = \"200ms\" }",
+                      "{ name = \"y\", controller = \"kiln\", slave = \"" + alike +
+                          "2\", fc = 3, at = 0, count = 1, into = \"%MW1\", every = \"200ms\" }"},
+                     "[slave." + alike + "1]\nhost = \"10.20.0.50\"\nunit = 1\n[slave." + alike +
+                         "2]\nhost = \"10.20.0.50\"\nunit = 2\n"),
+                 test::base_files());
+  const auto report = timing::analyse(loaded.plan, {.trace_length = services_drawn});
+  for (const auto& line : report.lines) {
+    if (line.transactions.empty()) continue;
+    const auto figure = timeline_of(loaded.plan, report, line);
+    REQUIRE(figure.has_value());
+    CHECK(figure->rows.size() == 2);
+    CHECK(std::any_of(figure->boxes.begin(), figure->boxes.end(),
+                      [](const TimelineBox& b) { return b.row == 1; }));
+  }
 }

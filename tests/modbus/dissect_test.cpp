@@ -182,9 +182,10 @@ TEST_CASE("one disturbed byte is found again") {
 }
 
 TEST_CASE("planned transactions as frames, in every mode") {
-  const auto frames_of = [](const std::string& plan) {
+  const auto frames_of = [](const std::string& plan) -> tl::expected<PlannedFrames, std::string> {
     const auto loaded = test::load(plan, test::base_files());
-    return planned_frames(loaded.plan, loaded.plan.transactions.at(0));
+    if (loaded.plan.exchange.transactions.empty()) return tl::unexpected(std::string("not whole"));
+    return planned_frames(loaded.plan.exchange.transactions.front());
   };
   const std::string plan = test::with_rows(
       {R"({ name = "t", slave = "gauge", fc = 3, at = 2, count = 2, into = "%MW0", every = "1s" })"});

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "model/free_memory.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -143,8 +144,7 @@ TEST_CASE("the first free range is free, and none before it is") {
       }
       if (all_free) expected = 5 + at;
     }
-    const auto found =
-        first_free(resolved, 0, free_ranges(uses, 0, words * bits_per_word), 0, wanted);
+    const auto found = FreeMemory(resolved, ControllerIndex(0), uses).lowest(0, wanted);
     RC_ASSERT(found.has_value() == expected.has_value());
     if (found) RC_ASSERT(found->number == *expected);
   });

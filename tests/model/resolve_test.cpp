@@ -151,11 +151,11 @@ transactions = [
   { name = "z", controller = "a", slave = "late", fc = 3, at = 0, count = 1, into = "%MW", every = "1s" },
 ]
 )");
-  REQUIRE(loaded.plan.connections.size() == 3);
-  CHECK(loaded.plan.connections[0].name == "air");
-  CHECK(loaded.plan.connections[1].name == "air");
-  CHECK(loaded.plan.connections[2].name == "roof (tcp)");
-  CHECK(loaded.plan.connections[2].gateway.has_value());
+  REQUIRE(loaded.plan.exchange.connections.size() == 3);
+  CHECK(loaded.plan.exchange.connections[0].name == "air");
+  CHECK(loaded.plan.exchange.connections[1].name == "air");
+  CHECK(loaded.plan.exchange.connections[2].name == "roof (tcp)");
+  CHECK(loaded.plan.exchange.connections[2].gateway.has_value());
 }
 
 TEST_CASE("a name pattern stands for any characters") {
@@ -172,4 +172,60 @@ TEST_CASE("a name pattern stands for any characters") {
   CHECK(matched("*aw3*") == "2+1");
   CHECK(matched("raw") == "none");
   CHECK(matched("x*") == "none");
+}
+
+TEST_CASE("a range that only names its area keeps clear of every use of memory") {
+  // %MW0 is taken by one use of each kind in turn; the free range then begins at %MW1
+  const std::string read =
+      R"(  { name = "free", controller = "kiln", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW", every = "1s" },)";
+  const auto placed = [&](const std::string& row, const std::string& behind = {}) {
+    const std::string plan =
+        test::base_plan() +
+        "[controller.peer]\nscan = \"10ms\"\n[controller.peer.memory]\n\"%MW\" = { kind = "
+        "\"word\", first = 0, count = 9 }\n[exchange]\ntransactions = [\n" +
+        read + "\n" + row + "\n]\n" + behind;
+    const auto loaded = test::load(
+        test::replaced(plan, "scan = \"10ms\"\n[controller.kiln.memory]",
+                       "scan = \"10ms\"\naddress = \"10.0.0.1\"\nanswers = [ { port = 502 } "
+                       "]\n[controller.kiln.memory]"),
+        test::base_files());
+    for (const auto& f : loaded.findings) UNSCOPED_INFO(f.message);
+    CHECK(loaded.findings.empty());
+    const auto& into = loaded.plan.transactions[0].into;
+    return into ? into->number : -1;
+  };
+  const std::string write = R"(slave = "pump", controller = "kiln", fc = 6, at = 2, from = "%MW5")";
+  CHECK(placed("") == 0);
+  CHECK(placed("{ name = \"x\", " + write + ", every = \"1s\", only_if = \"%MW0.3\" }") == 1);
+  CHECK(placed("{ name = \"x\", " + write + ", on = \"%MW0.3\", min_gap = \"1s\" }") == 1);
+  CHECK(placed("{ name = \"x\", " + write + ", every = \"1s\", status = { done = \"%MW0.9\" } }") ==
+        1);
+  CHECK(placed("{ name = \"x\", " + write +
+               ", every = \"1s\", status = { exception = \"%MW0\" } }") == 1);
+  CHECK(
+      placed(
+          R"({ name = "x", slave = "pump", controller = "kiln", fc = 6, at = 2, from = "%MW0", every = "1s" })") ==
+      1);
+  CHECK(
+      placed(
+          R"({ name = "x", slave = "kiln", controller = "peer", fc = 16, at = 0, count = 1, from = "%MW0", every = "1s" })") ==
+      1);
+  CHECK(
+      placed(
+          R"({ name = "x", slave = "kiln", controller = "peer", fc = 3, at = 0, count = 1, into = "%MW0", every = "1s" })") ==
+      1);
+  CHECK(
+      placed(
+          "",
+          "copies = [ { controller = \"kiln\", from = \"%MW0\", to = \"%MW7\", count = 1 } ]\n") ==
+      1);
+  CHECK(
+      placed(
+          "",
+          "copies = [ { controller = \"kiln\", from = \"%MW7\", to = \"%MW0\", count = 1 } ]\n") ==
+      1);
+  CHECK(placed("",
+               "[supervision]\nheartbeats = [ { name = \"h\", from = \"kiln\", bit = \"%MW0.0\", "
+               "toggle = \"1s\", to = \"peer\", watch = \"3s\", react = \"5s\", on_loss = "
+               "\"stop\" } ]\n") == 1);
 }

@@ -49,7 +49,7 @@ inline timing::TimingModel one_queue(std::vector<timing::Job> jobs,
   timing::TimingModel timing;
   timing::Queue queue;
   queue.name = "line";
-  queue.line = 0;
+  queue.line = model::LineIndex(0);
   queue.order = order;
   queue.scan = Duration(scan);
   queue.jobs = std::move(jobs);
@@ -64,9 +64,9 @@ inline void add_gateway_queue(timing::TimingModel& timing, std::size_t controlle
   timing::Queue queue;
   queue.name = "gateway";
   queue.kind = timing::QueueKind::gateway;
-  queue.controller = controller;
-  queue.line = 0;
-  queue.connection = timing.queues.size();
+  queue.controller = model::ControllerIndex(controller);
+  queue.line = model::LineIndex(0);
+  queue.connection = model::ConnectionIndex(timing.queues.size());
   queue.in_flight = in_flight;
   queue.jobs = std::move(jobs);
   timing.queues.push_back(std::move(queue));

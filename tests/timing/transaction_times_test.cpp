@@ -18,7 +18,8 @@ namespace {
 timing::TransactionTimes times_of(const std::string& plan) {
   const auto loaded = test::load(plan, test::base_files());
   for (const auto& f : loaded.findings) UNSCOPED_INFO(f.message);
-  const auto times = timing::transaction_times(loaded.plan, loaded.plan.transactions.at(0));
+  const auto times =
+      timing::transaction_times(loaded.plan.exchange, loaded.plan.exchange.transactions.at(0));
   REQUIRE(times.has_value());
   return *times;
 }
@@ -176,6 +177,7 @@ TEST_CASE("through a gateway: the network, the box and the serial time") {
 TEST_CASE("what a time needs and is missing leaves it out") {
   const auto loaded =
       test::load(serial_plan("mode = \"rtu\"\nformat = \"8E1\"", "unit = 1", read_10));
-  CHECK_FALSE(timing::transaction_times(loaded.plan, loaded.plan.transactions[0]).has_value());
+  CHECK_FALSE(timing::transaction_times(loaded.plan.exchange, loaded.plan.exchange.transactions[0])
+                  .has_value());
   CHECK(timing::build_timing_model(loaded.plan).queues[0].jobs.empty());
 }

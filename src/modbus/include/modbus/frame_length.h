@@ -7,12 +7,12 @@
 
 #include <cstdint>
 
+#include "model/framing.h"
 #include "model/function_code.h"
 
 namespace greymet::modbus {
 
-// How a frame is wrapped.
-enum class Framing : std::uint8_t { rtu, ascii, tcp };
+using model::Framing;
 
 // Bytes (RTU, TCP) or characters (ASCII) of a frame whose RTU form has `rtu_bytes`.
 [[nodiscard]] constexpr std::uint32_t framed_length(std::uint32_t rtu_bytes, Framing framing) {

@@ -4,7 +4,7 @@
 #include <optional>
 
 #include "modbus/dissect.h"
-#include "model/resolved_plan.h"
+#include "model/exchange.h"
 
 namespace greymet::modbus {
 
@@ -17,8 +17,8 @@ struct PlannedFrames {
   std::optional<std::uint16_t> reply_first;  // address of the first register or bit of the reply
 };
 
-// Fails with one line where the transaction was not resolved, or asks for what no request carries.
+// Fails with one line where the transaction asks for what no request carries.
 [[nodiscard]] tl::expected<PlannedFrames, std::string> planned_frames(
-    const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t);
+    const model::ExchangeTransaction& t);
 
 }  // namespace greymet::modbus

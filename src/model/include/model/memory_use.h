@@ -29,27 +29,17 @@ enum class MemoryPurpose : std::uint8_t {
 struct MemoryUse {
   BitRange bits;
   MemoryPurpose purpose = MemoryPurpose::read;
-  std::size_t owner = 0;         // transaction, heartbeat or copy, into the resolved plan
-  std::string_view status_kind;  // of a status: "busy", "done", "failed", "exception"
+  std::size_t owner = 0;  // transaction, heartbeat or copy, into the resolved plan
+  std::optional<StatusKind> status_kind = {};  // of a status
   Place place;
 };
 
 // Per controller, in the order of the plan. Ranges that could not be resolved are left out.
-[[nodiscard]] std::vector<std::vector<MemoryUse>> memory_uses(const ResolvedPlan& resolved);
+[[nodiscard]] Indexed<std::vector<MemoryUse>, ControllerIndex> memory_uses(
+    const ResolvedPlan& resolved);
 
 // "transaction moisture-in", "heartbeat kiln-alive", "copy 1"
 [[nodiscard]] std::string owner_subject(const ResolvedPlan& resolved, const MemoryUse& use);
-
-// Stretches of a store that no use touches, by address; `end` is the end of the store in bits.
-[[nodiscard]] std::vector<BitRange> free_ranges(const std::vector<MemoryUse>& uses,
-                                                std::size_t store, std::uint64_t end);
-
-// The lowest `count` words or bits of an area within its store's free stretches; words at even
-// numbers where the controller's model aligns 32-bit values. Nothing if there is no such range.
-[[nodiscard]] std::optional<MemoryRange> first_free(const ResolvedPlan& resolved,
-                                                    std::size_t controller,
-                                                    const std::vector<BitRange>& free,
-                                                    std::size_t area, std::int64_t count);
 
 // Two uses of the same bits that harm each other: whoever fills them last wins, or a value is sent
 // that a read has overwritten. `relays` of a write makes the latter intended.

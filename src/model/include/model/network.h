@@ -46,6 +46,7 @@ inline constexpr Delay gateway_delay{milliseconds(2), milliseconds(10)};
 inline constexpr Delay slave_reply{milliseconds(10), milliseconds(50)};
 inline constexpr Duration turnaround = milliseconds(100);
 inline constexpr double unit_load = 1.0;
+inline constexpr std::int64_t in_flight = 1;
 }  // namespace defaults
 
 // After `after` failed requests in a row a slave is only tried every `retry`.

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "model/controller.h"
+#include "model/index.h"
 #include "model/network.h"
 #include "model/place.h"
 #include "model/register_map.h"
@@ -50,10 +51,10 @@ struct Plan {
   std::vector<std::string> files;
   Declared<std::string> title;
   Declared<std::string> revision;
-  std::vector<Controller> controllers;
-  std::vector<Line> lines;
-  std::vector<Gateway> gateways;
-  std::vector<Slave> slaves;
+  Indexed<Controller, ControllerIndex> controllers;
+  Indexed<Line, LineIndex> lines;
+  Indexed<Gateway, GatewayIndex> gateways;
+  Indexed<Slave, SlaveIndex> slaves;
   std::vector<RegisterMap> maps;
   std::vector<Transaction> transactions;
   std::vector<Copy> copies;
@@ -64,5 +65,7 @@ struct Plan {
 };
 
 [[nodiscard]] std::string_view to_string(OnLoss reaction);
+// "bits-to-words", "words-to-bits"
+[[nodiscard]] std::string_view to_string(Packing packing);
 
 }  // namespace greymet::model

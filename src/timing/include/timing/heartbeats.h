@@ -80,7 +80,7 @@ struct HeartbeatReport {
 
 // The transaction moves the heartbeat's bit from its producer to its consumer.
 [[nodiscard]] bool carries(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t,
-                           const model::ResolvedHeartbeat& heartbeat);
+                           const model::ExchangeHeartbeat& heartbeat);
 
 // All heartbeats of the plan; `carriers` are its transactions with their bounds. Of several that
 // carry a bit the quickest counts.

@@ -38,9 +38,9 @@ enum class QueueKind : std::uint8_t { serial, tcp, gateway };
 struct Queue {
   std::string name;
   QueueKind kind = QueueKind::serial;
-  std::size_t controller = 0;
-  std::optional<std::size_t> line;  // the serial line, also behind a gateway
-  std::optional<std::size_t> connection;
+  model::ControllerIndex controller;
+  std::optional<model::LineIndex> line;  // the serial line, also behind a gateway
+  std::optional<model::ConnectionIndex> connection;
   model::Order order = model::Order::due;
   Duration scan{};  // of the controller if it sends at scan boundaries, else 0
   std::int64_t in_flight = 1;

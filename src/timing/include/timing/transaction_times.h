@@ -9,7 +9,7 @@
 #include <cstdint>
 #include <optional>
 
-#include "model/resolved_plan.h"
+#include "model/exchange.h"
 #include "model/strong.h"
 #include "timing/character.h"
 
@@ -80,10 +80,11 @@ struct FailureTimes {
 [[nodiscard]] Duration longest_reply(const TransactionTimes& times);
 
 // The line's characters, or nothing while its mode, baud or format is missing.
-[[nodiscard]] std::optional<CharacterTiming> character_timing(const model::Line& line);
+[[nodiscard]] std::optional<CharacterTiming> character_timing(const model::ExchangeLine& line);
 
-// Times of a transaction, or nothing where what they need could not be resolved.
+// Times of a transaction of this exchange, or nothing while its line's mode, baud or format is
+// missing.
 [[nodiscard]] std::optional<TransactionTimes> transaction_times(
-    const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t);
+    const model::Exchange& exchange, const model::ExchangeTransaction& t);
 
 }  // namespace greymet::timing

@@ -1,0 +1,116 @@
+#include "files/exchange_export.h"
+
+#include <fstream>
+#include <iterator>
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "modbus/planned_frames.h"
+#include "plans.h"
+
+using namespace greymet;
+
+namespace {
+
+std::string golden(const std::string& name) {
+  std::ifstream in(std::string(GREYMET_SOURCE) + "/tests/golden/" + name);
+  return {std::istreambuf_iterator<char>(in), {}};
+}
+
+files::LoadedPlan loaded(const std::string& plan) {
+  return test::load(plan, {{"gauge.csv", golden("gauge.csv")}});
+}
+
+std::string fingerprint(const std::string& plan) {
+  return files::fingerprint_of(loaded(plan).plan);
+}
+
+}  // namespace
+
+TEST_CASE("the canonical form and its fingerprint stay as they are") {
+  const auto plan = loaded(golden("exchange.toml"));
+  for (const auto& f : plan.findings) INFO(f.message);
+  REQUIRE(plan.findings.empty());
+  // a change here changes every fingerprint in the field: raise the version, and say so in
+  // docs/exports.md and CHANGELOG.md
+  CHECK(files::exchange_json(plan.plan) == golden("exchange.json"));
+  CHECK(files::exchange_csv(plan.plan) == golden("exchange.csv"));
+}
+
+TEST_CASE("whatever decides what happens changes the fingerprint, and nothing else does") {
+  const std::string plan = golden("exchange.toml");
+  const std::string before = fingerprint(plan);
+  const std::vector<std::pair<std::string, std::string>> decisive{
+      {"scan = \"10ms\"", "scan = \"11ms\""},
+      {"sends = \"scan\"\n", ""},
+      {"in_flight = 3\n", ""},
+      {"port = 503", "port = 504"},
+      {"unit = 7", "unit = 8"},
+      {"connections = 4", "connections = 5"},
+      {"[\"10.20.0.10\"]", "[\"10.20.0.11\"]"},
+      {"timeout = \"700ms\"", "timeout = \"701ms\""},
+      {"retries = 2 }", "retries = 3 }"},
+      {"serves = \"hr:1000\"", "serves = \"hr:1001\""},
+      {"medium = \"rs422\"", "medium = \"rs485\""},
+      {"baud = 19200", "baud = 38400"},
+      {"\"8E1\"", "\"8O1\""},
+      {"timeout = \"200ms\"", "timeout = \"201ms\""},
+      {"retries = 2\npause", "retries = 1\npause"},
+      {"pause = \"3ms\"", "pause = \"4ms\""},
+      {"turnaround = \"120ms\"\n", ""},
+      {"order = \"list\"\n", ""},
+      {"after = 3", "after = 4"},
+      {"retry = \"10s\"", "retry = \"11s\""},
+      {"framing = \"rtu\"\n", ""},
+      {"max = \"9ms\"", "max = \"8ms\""},
+      {"max = \"6ms\"", "max = \"7ms\""},
+      {"timeout = \"2s\"\nretries = 1", "timeout = \"2s\"\nretries = 0"},
+      {"in_flight = 2\nframing", "in_flight = 1\nframing"},
+      {"pause = \"4ms\"\n", ""},
+      {"connect_timeout = \"3s\"\n", ""},
+      {"timeout = \"600ms\"", "timeout = \"601ms\""},
+      {"retries = 1\nconnect", "retries = 0\nconnect"},
+      {"connect = \"each\"\n", ""},
+      {"phase = \"20ms\"", "phase = \"21ms\""},
+      {"every = \"500ms\"", "every = \"501ms\""},
+      {"at = 0, count = 8", "at = 0, count = 7"},
+      {"busy = \"%MX0\"", "busy = \"%MX9\""},
+      {"relays = true, ", ""},
+      {"min_gap = \"3s\"", "min_gap = \"4s\""},
+      {"only_if = \"%MX4\"", "only_if = \"%MX5\""},
+      {"on = \"%MX3\"", "on = \"%MX6\""},
+      {"on_loss = \"none\"", "on_loss = \"zero\""},
+      {"to = \"%MW201\"", "to = \"%MW202\""},
+      {"bit = \"%MW200.0\"", "bit = \"%MW200.1\""},
+      {"toggle = \"2s\"", "toggle = \"3s\""},
+      {"watch = \"5s\"", "watch = \"6s\""},
+      {"react = \"8s\"", "react = \"9s\""},
+      {"lost = 1", "lost = 2"},
+  };
+  for (const auto& [what, with] : decisive) {
+    INFO(what << " -> " << with);
+    CHECK(fingerprint(test::replaced(plan, what, with)) != before);
+  }
+  CHECK(fingerprint("# a comment\n" + plan) == before);
+  CHECK(fingerprint(test::replaced(plan, "revision = \"1\"", "revision = \"2\"")) == before);
+  // a default written out is the same exchange
+  CHECK(fingerprint(test::replaced(plan, "[slave.plain]\n",
+                                   "[slave.plain]\nport = 502\nunit = 255\nretries = 0\n")) ==
+        before);
+}
+
+TEST_CASE("unit and address of a peer are the same wherever they are shown") {
+  const auto plan = loaded(golden("exchange.toml"));
+  const auto& exchange = plan.plan.exchange;
+  const auto at = std::find_if(exchange.transactions.begin(), exchange.transactions.end(),
+                               [](const auto& t) { return t.name == "to-loadout"; });
+  REQUIRE(at != exchange.transactions.end());
+  const auto frames = modbus::planned_frames(*at);
+  REQUIRE(frames.has_value());
+  CHECK(frames->request[6] == std::byte{7});  // the unit of the MBAP header
+  const auto json = nlohmann::json::parse(files::exchange_json(plan.plan));
+  CHECK(json["exchange"]["controllers"][1]["answers"][0]["unit"] == 7);
+  CHECK(files::exchange_csv(plan.plan).find("to-loadout,kiln,loadout,7,,10.20.0.12,503") !=
+        std::string::npos);
+}
