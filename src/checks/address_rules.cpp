@@ -71,7 +71,7 @@ class AddressRules {
   }
 
  private:
-  [[nodiscard]] std::string subject(const MappedBlock& b) const {
+  [[nodiscard]] model::Subject subject(const MappedBlock& b) const {
     return internal::subject_of_block(plan_, b);
   }
 
@@ -124,10 +124,9 @@ class AddressRules {
                             shift < 0 ? "from-1" : "from-0", shift < 0 ? 1 : 0);
     std::vector<model::Related> related;
     for (const MappedBlock* b : blocks) {
-      if (related.size() < 3) related.push_back({b->block->at_place, subject(*b)});
+      if (related.size() < 3) related.push_back({b->block->at_place, to_text(subject(*b))});
     }
-    report(out_, RuleCode::F10, severity, place_or(slave.numbering, slave.place),
-           fmt::format("slave {}", slave.name),
+    report(out_, RuleCode::F10, severity, place_or(slave.numbering, slave.place), subject_of(slave),
            fmt::format("all {} blocks of {} are off by one: moved {} by 1 each starts and ends "
                        "exactly on points of {}",
                        blocks.size(), slave.name, shift < 0 ? "down" : "up",

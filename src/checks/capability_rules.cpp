@@ -10,7 +10,7 @@ namespace greymet::checks {
 using internal::report;
 using model::ControllerModel;
 using model::Findings;
-using model::Place;
+using model::Range;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
@@ -20,7 +20,7 @@ namespace {
 // A protocol that a controller is asked to speak, and where.
 struct Need {
   std::string protocol;
-  Place place;
+  Range place;
   std::string what;  // "line north", "connections to air"
 };
 
@@ -31,7 +31,7 @@ class CapabilityRules {
         index_(controller),
         controller_(in.plan.plan.controllers[controller]),
         model_(*controller_.model),
-        subject_(fmt::format("controller {}", controller_.name)),
+        subject_(subject_of(controller_)),
         out_(out) {}
 
   void check() {
@@ -52,7 +52,7 @@ class CapabilityRules {
       const model::Line& line = plan_.plan.lines[l];
       if (plan_.line_master[l] != index_) continue;
       needs.push_back({serial(line, "master"), place_or(line.settings.mode, line.place),
-                       fmt::format("line {}", line.name)});
+                       to_text(subject_of(line))});
     }
     for (const model::Connection& c : plan_.exchange.connections) {
       if (c.controller != index_) continue;
@@ -109,7 +109,7 @@ class CapabilityRules {
                              stated->second.value)
                : fmt::format("it has {}; reach the slaves another way, or take another model",
                              has.empty() ? "none" : fmt::format("{}", fmt::join(has, ", "))),
-           {{other_series ? stated->second.place : place_or(protocols, model::Place{need.place}),
+           {{other_series ? stated->second.place : place_or(protocols, model::Range{need.place}),
              "the model says so here"}});
   }
 
@@ -172,7 +172,7 @@ class CapabilityRules {
   std::size_t index_;
   const model::Controller& controller_;
   const ControllerModel& model_;
-  std::string subject_;
+  model::Subject subject_;
   Findings& out_;
 };
 

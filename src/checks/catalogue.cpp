@@ -42,6 +42,15 @@ std::string code_block(std::string_view example) {
   return fmt::format("```{}\n{}\n```\n", map ? "csv" : "toml", example);
 }
 
+// " Silent where F02 or F06 speaks about the same thing."
+std::string silence_text(const RuleEntry& rule) {
+  std::string text;
+  for (const RuleCode code : rule.silenced_by) {
+    text += fmt::format("{}{}", text.empty() ? "" : " or ", to_string(code));
+  }
+  return text.empty() ? text : fmt::format(" Silent where {} speaks about the same thing.", text);
+}
+
 }  // namespace
 
 std::span<const RuleEntry> catalogue() {
@@ -53,10 +62,7 @@ std::span<const RuleFamily> families() {
 }
 
 const RuleEntry& entry_of(RuleCode code) {
-  const auto all = catalogue();
-  const auto at =
-      std::find_if(all.begin(), all.end(), [code](const RuleEntry& e) { return e.code == code; });
-  return at == all.end() ? all.front() : *at;  // every code has its entry: see check_test
+  return catalogue()[static_cast<std::size_t>(code)];  // in the order of the codes: see check_test
 }
 
 const RuleFamily& family_of(RuleCode code) {
@@ -76,7 +82,9 @@ std::string rules_document() {
   std::string text = fmt::format(
       "# The rules of `check`\n\n"
       "This page is generated from the rule catalogue; a test compares the two, and fires every\n"
-      "wrong example. `greymet explain CODE` prints the same for one rule. Severities: error "
+      "wrong example. `greymet explain --format markdown` prints it, and `greymet explain CODE` "
+      "the same\n"
+      "for one rule. Severities: error "
       "(will\n"
       "not work or is unsafe), warning (will bite), note (worth knowing); a rule may be milder "
       "than\n"
@@ -95,11 +103,12 @@ std::string rules_document() {
     for (const RuleEntry& e : catalogue()) {
       if (!in_family(e)) continue;
       text += fmt::format(
-          "\n### {0}\n\n<a id=\"{0}\"></a>**{1}** ({2}{3}). {4}\n\nWrong:\n\n{5}\nRight:\n\n{6}\n"
+          "\n### {0}\n\n<a id=\"{0}\"></a>**{1}** ({2}{3}). "
+          "{4}{8}\n\nWrong:\n\n{5}\nRight:\n\n{6}\n"
           "Remedy: {7}\n",
           to_string(e.code), e.title, to_string(e.severity),
           e.clause.empty() ? std::string() : fmt::format("; {}", e.clause), e.why,
-          code_block(e.wrong), code_block(e.right), e.remedy);
+          code_block(e.wrong), code_block(e.right), e.remedy, silence_text(e));
     }
   }
   return text;

@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 
@@ -19,7 +20,8 @@ model = "small.toml"
               R"([controller.kiln]
 model = "small.toml"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "A controller of the series that has it, or another way to the slaves.", ""},
+              "A controller of the series that has it, or another way to the slaves.", "",
+              check_capabilities, Needs::plan},
     RuleEntry{RuleCode::C02, Severity::error, "more than the controller can hold",
               "Transactions beyond the limit are refused at the download.",
               R"([controller.kiln]
@@ -31,7 +33,7 @@ model = "small.toml"
               R"([controller.kiln]
 model = "small.toml"
 { name = "in", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW10", every = "1s", on_loss = "hold" })",
-              "Join neighbouring registers into one request.", ""},
+              "Join neighbouring registers into one request.", "", check_capabilities, Needs::plan},
     RuleEntry{RuleCode::C03, Severity::error, "period below the controller's smallest",
               "The controller refuses it, or runs it more slowly without a word.",
               R"([controller.kiln]
@@ -40,7 +42,7 @@ model = "small.toml"
               R"([controller.kiln]
 model = "small.toml"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "The model's smallest period, or more.", ""},
+              "The model's smallest period, or more.", "", check_capabilities, Needs::plan},
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 
@@ -17,7 +18,7 @@ constexpr std::array entries{
 flow,hr,0,u16,0.1,9000)",
               R"(point,area,address,type,factor,max
 flow,hr,0,u16,1,9000)",
-              "Look up type and factor again.", ""},
+              "Look up type and factor again.", "", check_data, Needs::plan},
     RuleEntry{
         RuleCode::D02, Severity::warning, "word order of long values not stated",
         "Half of all devices send the words of a 32-bit value one way, half the other; a wrong "
@@ -26,7 +27,7 @@ flow,hr,0,u16,1,9000)",
         R"([slave.pump]
 word_order = "ABCD"
 { name = "x", slave = "pump", fc = 3, at = 10, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Write word_order at the slave, or in the map's column.", ""},
+        "Write word_order at the slave, or in the map's column.", "", check_data, Needs::plan},
     RuleEntry{RuleCode::D03, Severity::error, "bit number outside 0..15",
               "A register has 16 bits, numbered from the least significant one, 0.",
               R"(point,area,address,type,bit
@@ -39,7 +40,7 @@ ready,hr,0,bool,15)",
         "Half of a text is another text.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 40, count = 3, into = "%MW0", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 40, count = 5, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Two characters to a register, rounded up.", ""},
+        "Two characters to a register, rounded up.", "", check_addresses, Needs::plan},
     RuleEntry{RuleCode::D05, Severity::warning, "value passed on in another word order",
               "A value copied word by word keeps the order of where it came from.",
               R"([controller.loadout]
@@ -54,7 +55,8 @@ word_order = "CDAB"
 { name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [exchange]
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
-              "Swap the words in the program before they are passed on.", ""},
+              "Swap the words in the program before they are passed on.", "", check_data,
+              Needs::plan},
     RuleEntry{
         RuleCode::D06, Severity::warning, "value passed on as another quantity",
         "A copy moves bits, not meaning: another type, factor or unit at the destination makes it "
@@ -67,7 +69,7 @@ copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
 { name = "out", slave = "pump", fc = 6, at = 1, from = "%MW100", every = "1s" }
 [exchange]
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
-        "Convert it in the program, or correct the map.", ""},
+        "Convert it in the program, or correct the map.", "", check_data, Needs::plan},
 };
 
 }  // namespace

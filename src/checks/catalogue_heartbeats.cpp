@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 
@@ -19,7 +20,8 @@ constexpr std::array entries{
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "Add a heartbeat in the direction of the data; the message proposes one.", ""},
+        "Add a heartbeat in the direction of the data; the message proposes one.", "",
+        check_heartbeats, Needs::timing},
     RuleEntry{
         RuleCode::H02, Severity::error, "no transaction carries the heartbeat",
         "A bit that never reaches the other controller watches nothing.",
@@ -29,7 +31,8 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW102.0", toggle = "1s",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW101.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "Name a bit that a transaction carries, or lengthen the transaction.", ""},
+        "Name a bit that a transaction carries, or lengthen the transaction.", "", check_heartbeats,
+        Needs::timing},
     RuleEntry{
         RuleCode::H03, Severity::error, "heartbeat faster than it is carried",
         "A toggle that is undone before it is carried was never seen. An error where that happens "
@@ -40,7 +43,7 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "500m
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "500ms", to = "loadout", watch = "2s", react = "5s", on_loss = "alarm" } ])",
-        "A slower toggle, or a quicker transaction.", ""},
+        "A slower toggle, or a quicker transaction.", "", check_heartbeats, Needs::timing},
     RuleEntry{
         RuleCode::H04, Severity::error, "watch shorter than the heartbeat needs",
         "The alarm comes although all is well, until somebody switches it off.",
@@ -50,7 +53,7 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "A watch between the two numbers of the message.", ""},
+        "A watch between the two numbers of the message.", "", check_heartbeats, Needs::timing},
     RuleEntry{
         RuleCode::H05, Severity::error, "loss noticed too late",
         "The plant needs the reaction by then.",
@@ -60,7 +63,7 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "A watch between the two numbers of the message.", ""},
+        "A watch between the two numbers of the message.", "", check_heartbeats, Needs::timing},
     RuleEntry{
         RuleCode::H06, Severity::error, "no watch is both safe and quick enough",
         "The heartbeat is too slow for the reaction it is meant to trigger; only a quicker one, or "
@@ -71,7 +74,8 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "2s",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "A quicker transaction, a quicker toggle, or a longer react.", ""},
+        "A quicker transaction, a quicker toggle, or a longer react.", "", check_heartbeats,
+        Needs::timing},
     RuleEntry{RuleCode::H07, Severity::error, "slave's own watchdog runs out",
               "The slave falls back to its safe state although the master is well.",
               R"([slave.gauge]
@@ -80,13 +84,15 @@ watchdog = "1s"
               R"([slave.gauge]
 watchdog = "3s"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "Ask more often, or lengthen the slave's watchdog.", ""},
+              "Ask more often, or lengthen the slave's watchdog.", "", check_watchdogs,
+              Needs::timing},
     RuleEntry{
         RuleCode::H08, Severity::warning, "read data without a reaction to loss",
         "What was read last stays in memory for ever when the slave is gone.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Say what the program does: hold, zero, alarm, warn, stop or none.", ""},
+        "Say what the program does: hold, zero, alarm, warn, stop or none.", "", check_on_loss,
+        Needs::plan},
     RuleEntry{
         RuleCode::H09, Severity::warning, "heartbeat carried on request only",
         "Nothing triggers the transaction when the program that should trigger it stands still.",
@@ -96,7 +102,7 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
-        "Carry it with a cyclic transaction.", ""},
+        "Carry it with a cyclic transaction.", "", check_heartbeats, Needs::timing},
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 
@@ -12,27 +13,45 @@ namespace {
 
 constexpr std::array entries{
     RuleEntry{
-        RuleCode::M01, Severity::error, "two reads into overlapping memory",
+        RuleCode::M01,
+        Severity::error,
+        "two reads into overlapping memory",
         "The later one overwrites the earlier one, and the program sees both in turn.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "limits", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW6", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "limits", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW8", every = "1s", on_loss = "hold" })",
-        "Move one of them; `greymet memory` shows what is free.", ""},
+        "Move one of them; `greymet memory` shows what is free.",
+        "",
+        check_memory,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::S04}},
     RuleEntry{
-        RuleCode::M02, Severity::error, "a read lands on what another transaction sends",
+        RuleCode::M02,
+        Severity::error,
+        "a read lands on what another transaction sends",
         "The read overwrites the value before it is sent: it always goes back.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "out", slave = "gauge", fc = 16, at = 10, count = 2, from = "%MW6", every = "1s" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "out", slave = "gauge", fc = 16, at = 10, count = 2, from = "%MW20", every = "1s" })",
-        "Read into other words, or say relays = true at the write.", ""},
+        "Read into other words, or say relays = true at the write.",
+        "",
+        check_memory,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::S04}},
     RuleEntry{
-        RuleCode::M03, Severity::error, "outside the memory area, or no such area",
+        RuleCode::M03,
+        Severity::error,
+        "outside the memory area, or no such area",
         "The controller refuses the configuration, or writes where nobody expects it.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW998", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Choose a range inside the area, or enlarge the area.", ""},
+        "Choose a range inside the area, or enlarge the area.",
+        "",
+        nullptr,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::S04}},
     RuleEntry{
         RuleCode::M04, Severity::error, "one register written by two",
         "The last writer wins, and who that is changes all the time. A warning where both belong "
@@ -42,27 +61,42 @@ constexpr std::array entries{
 { name = "b", slave = "gauge", fc = 16, at = 11, count = 2, from = "%MW10", every = "1s" })",
         R"({ name = "a", slave = "gauge", fc = 16, at = 10, count = 2, from = "%MW0", every = "1s" }
 { name = "b", slave = "gauge", fc = 16, at = 12, count = 2, from = "%MW10", every = "1s" })",
-        "Let one transaction write each register.", ""},
+        "Let one transaction write each register.", "", check_device_memory, Needs::plan},
     RuleEntry{
         RuleCode::M05, Severity::note, "the same register read twice by one master",
         "The second read costs line time and brings nothing new.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "again", slave = "gauge", fc = 3, at = 4, count = 4, into = "%MW20", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Read it once; let the program copy it where it is wanted twice.", ""},
+        "Read it once; let the program copy it where it is wanted twice.", "", check_device_memory,
+        Needs::plan},
     RuleEntry{
-        RuleCode::M06, Severity::error, "status or heartbeat bits overlap other data",
+        RuleCode::M06,
+        Severity::error,
+        "status or heartbeat bits overlap other data",
         "A status bit inside data changes the data, and the data the status.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", status = { exception = "%MW3" }, every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", status = { exception = "%MW90" }, every = "1s", on_loss = "hold" })",
-        "Put status bits and words where nothing else is.", ""},
+        "Put status bits and words where nothing else is.",
+        "",
+        check_memory,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::S04}},
     RuleEntry{
-        RuleCode::M07, Severity::error, "bits into words, or the reverse, without packing",
+        RuleCode::M07,
+        Severity::error,
+        "bits into words, or the reverse, without packing",
         "Without stating how, each controller packs bits in its own way.",
         R"({ name = "bits", slave = "gauge", fc = 1, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
         R"({ name = "bits", slave = "gauge", fc = 1, at = 0, count = 2, into = "%MW0", packing = "bits-to-words", every = "1s", on_loss = "hold" })",
-        "Use a bit area, or say how bits are packed.", ""},
-    RuleEntry{RuleCode::M08, Severity::error, "32-bit value at an odd word",
+        "Use a bit area, or say how bits are packed.",
+        "",
+        check_packing,
+        Needs::plan,
+        {RuleCode::S04}},
+    RuleEntry{RuleCode::M08,
+              Severity::error,
+              "32-bit value at an odd word",
               "This controller model reads 32-bit values at even words only.",
               R"([controller.kiln]
 model = "small.toml"
@@ -70,7 +104,11 @@ model = "small.toml"
               R"([controller.kiln]
 model = "small.toml"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "Move the block by one word.", ""},
+              "Move the block by one word.",
+              "",
+              check_packing,
+              Needs::plan,
+              {RuleCode::F10, RuleCode::F13}},
     RuleEntry{
         RuleCode::M09, Severity::warning, "one value fetched by two requests",
         "Between the two requests the value may change: the halves do not belong together.",
@@ -78,19 +116,20 @@ model = "small.toml"
 { name = "rest", slave = "gauge", fc = 3, at = 3, count = 5, into = "%MW10", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "rest", slave = "gauge", fc = 3, at = 4, count = 4, into = "%MW10", every = "1s", on_loss = "hold" })",
-        "Move the edge so that one request reads the whole value.", ""},
-    RuleEntry{RuleCode::M10, Severity::warning,
-              "memory that a peer writes and an own read fills as well",
-              "Whoever comes last wins: peer and read overwrite each other.",
-              R"([controller.kiln]
+        "Move the edge so that one request reads the whole value.", "", check_addresses,
+        Needs::plan},
+    RuleEntry{
+        RuleCode::M10, Severity::warning, "memory that a peer writes and an own read fills as well",
+        "Whoever comes last wins: peer and read overwrite each other.",
+        R"([controller.kiln]
 answers = [ { port = 502 } ]
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "push", controller = "loadout", slave = "kiln", fc = 16, at = "%MW4", count = 2, from = "%MW0", every = "1s" })",
-              R"([controller.kiln]
+        R"([controller.kiln]
 answers = [ { port = 502 } ]
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "push", controller = "loadout", slave = "kiln", fc = 16, at = "%MW40", count = 2, from = "%MW0", every = "1s" })",
-              "Keep what peers write apart from what own reads fill.", ""},
+        "Keep what peers write apart from what own reads fill.", "", check_memory, Needs::plan},
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 

@@ -2,6 +2,7 @@
 #include <array>
 
 #include "catalogue_families.h"
+#include "checks/rules.h"
 
 namespace greymet::checks::internal {
 
@@ -18,7 +19,8 @@ constexpr std::array entries{
         "there is one.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "40ms", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Longer periods, fewer or longer requests, a higher baud, or another line.", ""},
+        "Longer periods, fewer or longer requests, a higher baud, or another line.", "",
+        check_times, Needs::timing},
     RuleEntry{
         RuleCode::T02, Severity::error, "period missed, or not guaranteed",
         "An error where releases are lost although all slaves are well; a warning where the bound "
@@ -27,7 +29,8 @@ constexpr std::array entries{
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",
-        "A period that the bound allows, or shorter requests beside it.", ""},
+        "A period that the bound allows, or shorter requests beside it.", "", check_times,
+        Needs::timing},
     RuleEntry{RuleCode::T03, Severity::error, "timeout shorter than the longest reply",
               "A slow but healthy answer is thrown away, asked for again, and meets the next "
               "request. Counted from the end of the request to the last byte of the reply.",
@@ -37,7 +40,8 @@ timeout = "30ms"
               R"([line.north]
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1"},
+              "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1", check_times,
+              Needs::timing},
     RuleEntry{RuleCode::T04, Severity::warning, "one silent slave stalls the others",
               "Each failed request takes (1 + retries) timeouts, and all others on the line wait. "
               "A note where only the first stall is too long, before the slave is parked.",
@@ -49,14 +53,15 @@ timeout = "2s"
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
-              "A shorter timeout, fewer retries, or `park`.", "V1.02 2.4.1"},
+              "A shorter timeout, fewer retries, or `park`.", "V1.02 2.4.1", check_stalls,
+              Needs::timing},
     RuleEntry{
         RuleCode::T05, Severity::error, "period shorter than the scan",
         "The program cannot start a transaction more often than it runs. A period that is no "
         "multiple of the model's step is a warning: the controller rounds it.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "5ms", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "A period of at least one scan, in steps of the model.", ""},
+        "A period of at least one scan, in steps of the model.", "", check_times, Needs::timing},
     RuleEntry{
         RuleCode::T06, Severity::note, "releases coincide",
         "Transactions released at the same instant wait for each other for nothing; other phases "
@@ -65,7 +70,7 @@ timeout = "200ms"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", phase = "500ms", on_loss = "hold" })",
-        "The phases that the message proposes.", ""},
+        "The phases that the message proposes.", "", check_phases, Needs::timing},
     RuleEntry{
         RuleCode::T07, Severity::note, "tries take longer than the period",
         "A slave that is silent is then asked at the pace of its timeouts, not of its period.",
@@ -75,7 +80,7 @@ timeout = "800ms"
         R"([line.north]
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "A shorter timeout, or accept it.", ""},
+        "A shorter timeout, or accept it.", "", check_times, Needs::timing},
     RuleEntry{
         RuleCode::T08, Severity::warning, "a continuous transaction starves or is starved",
         "It runs whenever nothing else waits: each run may delay a cyclic transaction, and a busy "
@@ -84,7 +89,7 @@ timeout = "200ms"
 { name = "sweep", slave = "pump", fc = 3, at = 0, count = 40, into = "%MW100", every = "continuous", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "sweep", slave = "pump", fc = 3, at = 0, count = 40, into = "%MW100", every = "continuous", on_loss = "hold" })",
-        "Give it a period, or fewer registers.", ""},
+        "Give it a period, or fewer registers.", "", check_stalls, Needs::timing},
     RuleEntry{
         RuleCode::T09, Severity::warning, "a gateway's line shared by several masters",
         "Masters know nothing of each other: each request may first wait for one of every other "
@@ -92,7 +97,8 @@ timeout = "200ms"
         R"({ name = "a", slave = "weather", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "5s", on_loss = "hold" }
 { name = "b", slave = "weather", controller = "loadout", fc = 3, at = 0, count = 2, into = "%MW0", every = "5s", on_loss = "hold" })",
         R"({ name = "a", slave = "weather", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "5s", on_loss = "hold" })",
-        "Let one master read and pass the values on, or accept the cost.", ""},
+        "Let one master read and pass the values on, or accept the cost.", "", check_stalls,
+        Needs::timing},
     RuleEntry{
         RuleCode::T10, Severity::note, "simulated in part",
         "Where periods meet again only after a long time, or what can happen does not repeat, the "
@@ -101,7 +107,8 @@ timeout = "200ms"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1009ms", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "2s", phase = "500ms", on_loss = "hold" })",
-        "Rely on the bounds, or choose periods that divide each other.", ""},
+        "Rely on the bounds, or choose periods that divide each other.", "", check_times,
+        Needs::timing},
 };
 
 }  // namespace

@@ -1,13 +1,15 @@
 #include "checks/check.h"
 
 #include <algorithm>
-#include <unordered_map>
-#include <unordered_set>
+#include <map>
+#include <set>
+#include <tuple>
 
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
 #include "checks/rules.h"
+#include "timing/report.h"
 
 namespace greymet::checks {
 
@@ -18,81 +20,46 @@ using model::Severity;
 
 namespace {
 
-bool contains(const std::vector<RuleCode>& codes, RuleCode code) {
-  return std::find(codes.begin(), codes.end(), code) != codes.end();
-}
-
-// What only follows from a finding on the same subject: the cause, and its consequences.
-struct Consequence {
-  std::vector<RuleCode> causes;
-  std::vector<RuleCode> silenced;
-};
-
-const std::vector<Consequence>& consequences() {
-  using enum RuleCode;
-  static const std::vector<Consequence> table{
-      {{F02, F06}, {F09, F10, F11, F12, M01, M02, M03, M06}},
-      {{F01}, {F04}},
-      {{F04}, {F09, F10, F11, F12, F13}},  // the area followed from the wrong function
-      {{D04}, {F12}},
-      {{F10, F13}, {M08}},                 // the values lie elsewhere once the block is right
-      {{S04}, {M01, M02, M03, M06, M07}},  // memory of the wrong controller
-  };
-  return table;
-}
-
 // One cause, one finding.
 void silence_consequences(Findings& findings) {
-  std::unordered_map<std::string, std::vector<RuleCode>> causes;
-  std::unordered_set<std::string> misspelt;  // subject and key
+  std::map<model::Subject, std::set<RuleCode>> causes;
+  std::set<std::pair<model::Subject, std::string>> misspelt;  // and the key that was meant
   for (const Finding& f : findings) {
-    causes[f.subject].push_back(f.rule);
-    if (f.rule == RuleCode::P02) misspelt.insert(f.subject + '\n' + f.about);
+    causes[f.subject].insert(f.rule);
+    if (f.rule == RuleCode::P02) misspelt.emplace(f.subject, f.about);
   }
   std::erase_if(findings, [&](const Finding& f) {
-    if (f.rule == RuleCode::P06) return misspelt.contains(f.subject + '\n' + f.about);
+    if (f.rule == RuleCode::P06) return misspelt.contains({f.subject, f.about});
     const auto& own = causes[f.subject];
-    return std::any_of(consequences().begin(), consequences().end(), [&](const Consequence& c) {
-      return contains(c.silenced, f.rule) &&
-             std::any_of(own.begin(), own.end(),
-                         [&](RuleCode rule) { return contains(c.causes, rule); });
-    });
+    const RuleCodes& silencers = entry_of(f.rule).silenced_by;
+    return std::any_of(silencers.begin(), silencers.end(),
+                       [&](RuleCode cause) { return own.contains(cause); });
   });
 }
 
 // Leaves out what the plan accepts, and reports acceptances without an object.
 void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Findings& findings) {
   Findings unused;
-  for (const model::Accept& accept : plan.accepts) {
+  for (std::size_t i = 0; i < plan.accepts.size(); ++i) {
+    const model::Accept& accept = plan.accepts[i];
     if (!accept.rule || !accept.at) continue;
     const auto code = model::rule_code_from(accept.rule->value);
     if (!code) continue;  // P05 has said so
     const auto removed = std::erase_if(findings, [&](const Finding& f) {
-      return f.rule == *code && f.subject == accept.at->value;
+      return f.rule == *code && to_text(f.subject) == accept.at->value;
     });
     if (removed > 0 || !selection.includes(*code)) continue;
     unused.push_back(
         {.rule = RuleCode::P09,
          .severity = Severity::warning,
          .place = accept.place,
-         .subject = accept.at->value,
+         .subject = {model::SubjectKind::accept, std::to_string(i + 1)},
          .message = fmt::format("this accept silences nothing: {} does not speak about "
                                 "'{}'",
                                 accept.rule->value, accept.at->value.substr(0, 60)),
          .remedy = "remove it, or correct its `rule` or `at`"});
   }
   findings.insert(findings.end(), unused.begin(), unused.end());
-}
-
-// The simulation is only run for rules that use it.
-bool needs_timing(const RuleSelection& selection) {
-  const auto codes = model::all_rule_codes();
-  return std::any_of(codes.begin(), codes.end(), [&](RuleCode code) {
-    const char family = to_string(code).front();
-    const bool timed = family == 'T' || family == 'H' || code == RuleCode::N05 ||
-                       code == RuleCode::N06 || code == RuleCode::N11;
-    return timed && selection.includes(code);
-  });
 }
 
 }  // namespace
@@ -124,33 +91,39 @@ tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view t
   return selection;
 }
 
-Findings check(const model::ResolvedPlan& resolved, Findings found,
-               const RuleSelection& selection) {
-  RuleInput in{resolved, std::vector<bool>(resolved.transactions.size(), false)};
-  check_functions(in, found);
-  check_settings(in, found);
-  check_network(in, found);
-  check_addresses(in, found);
-  check_memory(in, found);
-  check_device_memory(in, found);
-  check_packing(in, found);
-  check_on_loss(in, found);
-  check_data(in, found);
-  check_capabilities(in, found);
-  if (needs_timing(selection)) {
-    const timing::TimingReport timing = timing::analyse_longest(resolved);
-    check_connections(in, timing, found);
-    check_times(in, timing, found);
-    check_stalls(in, timing, found);
-    if (selection.includes(RuleCode::T06)) check_phases(in, timing, found);
-    check_heartbeats(in, timing, found);
-    check_watchdogs(in, timing, found);
+Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
+               const std::stop_token& stop) {
+  // Causes of other families silence what was picked: all that looks at the plan alone runs.
+  std::vector<RuleFunction> functions;
+  std::vector<RuleFunction> timed;
+  for (const RuleEntry& rule : catalogue()) {
+    const bool needs_timing = rule.needs == Needs::timing;
+    if (rule.function == nullptr || (needs_timing && !selection.includes(rule.code))) continue;
+    auto& list = needs_timing ? timed : functions;
+    if (std::find(list.begin(), list.end(), rule.function) == list.end()) {
+      list.push_back(rule.function);
+    }
+  }
+  RuleInput in{resolved, wrong_ranges(resolved), nullptr, stop};
+  const auto run = [&](const std::vector<RuleFunction>& list) {
+    for (const RuleFunction function : list) {
+      if (!stop.stop_requested()) function(in, found);
+    }
+  };
+  run(functions);
+  if (!timed.empty() && !stop.stop_requested()) {
+    timing::SimulationOptions options;
+    options.stop = stop;
+    const timing::TimingReport timing = timing::analyse_longest(resolved, options);
+    in.timing_report = &timing;
+    run(timed);
   }
   silence_consequences(found);
   apply_accepts(resolved.plan, selection, found);
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });
   std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
-    return a.place != b.place ? a.place < b.place : a.rule < b.rule;
+    const auto begin = [](const model::Range& r) { return std::tie(r.file, r.line, r.column); };
+    return begin(a.place) != begin(b.place) ? begin(a.place) < begin(b.place) : a.rule < b.rule;
   });
   return found;
 }

@@ -5,6 +5,7 @@
 #include "checks/rules.h"
 #include "rule_text.h"
 #include "timing/bounds.h"
+#include "timing/report.h"
 
 namespace greymet::checks {
 
@@ -52,8 +53,7 @@ void check_idle(const model::Slave& slave, const LineReport& line, model::Connec
   const auto silence = longest_silence(line);
   if (silence && *silence <= slave.idle->value) return;
   const std::string often = to_text(std::max(slave.idle->value / 2, Duration(1'000'000)));
-  report(out, RuleCode::N05, Severity::warning, slave.idle->place,
-         fmt::format("slave {}", slave.name),
+  report(out, RuleCode::N05, Severity::warning, slave.idle->place, subject_of(slave),
          silence ? fmt::format("closes an idle connection after {}; up to {} may pass between two "
                                "requests of controller {}",
                                to_text(slave.idle->value), in_ms(*silence), line.master)
@@ -77,8 +77,7 @@ void check_connect_each(const model::Slave& slave, const model::ExchangeSlave& e
   const auto silence = longest_silence(line);
   if (slave.idle && (!silence || *silence > slave.idle->value)) return;  // it could not be kept
   const Duration rtt = effective.rtt.max;
-  report(out, RuleCode::N11, Severity::note, slave.connect->place,
-         fmt::format("slave {}", slave.name),
+  report(out, RuleCode::N11, Severity::note, slave.connect->place, subject_of(slave),
          fmt::format("opens {:.0f} connections an hour; keeping one would save up to {} of each "
                      "request",
                      per_hour, in_ms(rtt)),
@@ -119,7 +118,7 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
       foreign > Duration{} ? fmt::format(", {} of them for other masters", in_ms(foreign)) : "";
   report(
       out, RuleCode::N06, Severity::error, place_or(gateway.timeout, gateway.place),
-      fmt::format("gateway {}", gateway.name),
+      subject_of(gateway),
       fmt::format("the master gives up after {}, but the gateway may take {} to say that {} does "
                   "not answer ({} tries of {}{}): the late answer meets the next request",
                   to_text(timeout), in_ms(needed), plan.target_name(*t.target),
@@ -132,7 +131,8 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
 
 }  // namespace
 
-void check_connections(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+void check_connections(const RuleInput& in, Findings& out) {
+  const timing::TimingReport& timing = in.timing();
   for (const LineReport& line : timing.lines) {
     if (!line.queue) continue;
     const Queue& queue = timing.model.queues[*line.queue];

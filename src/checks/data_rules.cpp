@@ -77,7 +77,8 @@ void check_range(const Point& point, Findings& out) {
   if (from > to) std::swap(from, to);
   const double edge =
       most > raw->most + 0.5 ? point.max.value_or(*point.min) : point.min.value_or(*point.max);
-  report(out, RuleCode::D01, Severity::warning, point.place, fmt::format("point {}", point.name),
+  report(out, RuleCode::D01, Severity::warning, point.place,
+         {model::SubjectKind::point, point.name},
          fmt::format("{}{}{} does not fit: {} with factor {} reaches from {} to {}", edge,
                      point.unit.empty() ? "" : " ", point.unit, to_text(point.type), point.factor,
                      from, to),
@@ -108,7 +109,7 @@ void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
                           [](const Point* a, const Point* b) { return a->place < b->place; });
     const std::string more =
         points.size() > 1 ? fmt::format(" and {} more", points.size() - 1) : std::string();
-    report(out, RuleCode::D02, Severity::warning, slave.place, fmt::format("slave {}", slave.name),
+    report(out, RuleCode::D02, Severity::warning, slave.place, subject_of(slave),
            fmt::format("'{}' ({}){} takes several registers, and nothing says in which order they "
                        "come",
                        first->name, to_text(first->type), more),
@@ -169,9 +170,9 @@ class ValueFlow {
   }
 
  private:
-  using MismatchKey = std::pair<model::Place, RuleCode>;
+  using MismatchKey = std::pair<model::Range, RuleCode>;
   struct Mismatch {
-    std::string subject;
+    model::Subject subject;
     std::string text;
     std::string remedy;
     std::vector<model::Related> related;

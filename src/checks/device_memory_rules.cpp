@@ -102,7 +102,7 @@ class DeviceMemoryRules {
   [[nodiscard]] const ResolvedTransaction& of(const Part& part) const {
     return plan_.transactions[part.transaction];
   }
-  [[nodiscard]] std::string subject(const Part& part) const {
+  [[nodiscard]] model::Subject subject(const Part& part) const {
     return subject_of(plan_.declared(of(part)));
   }
   [[nodiscard]] std::string shared_range(const Space& space, const Part& a, const Part& b) const {

@@ -32,7 +32,10 @@ std::string functions_for(Area area, bool is_read) {
 
 class FunctionRules {
  public:
-  FunctionRules(RuleInput& in, Findings& out) : in_(in), plan_(in.plan), out_(out) {}
+  FunctionRules(const model::ResolvedPlan& plan, Findings& out)
+      : plan_(plan), out_(out), range_is_wrong_(plan.transactions.size(), false) {}
+
+  [[nodiscard]] const std::vector<bool>& range_is_wrong() const { return range_is_wrong_; }
 
   void check(std::size_t index) {
     const ResolvedTransaction& t = plan_.transactions[index];
@@ -57,7 +60,7 @@ class FunctionRules {
   bool check_area(const ResolvedTransaction& t, const DeviceBlock& block, bool is_read) {
     const Area area = model::traits_of(*t.function).area;
     if (block.area == area) return true;
-    in_.range_is_wrong[index_] = true;
+    range_is_wrong_[index_] = true;
     report(out_, RuleCode::F01, Severity::error, block.at_place, subject_,
            fmt::format("{} is {}; function {} reaches {}s",
                        range_text(block.area, {block.offset, block.offset + 1}),
@@ -72,7 +75,7 @@ class FunctionRules {
     const auto& traits = model::traits_of(*t.function);
     if (!is_read && model::writes_single(*t.function)) {
       if (block.quantity == 1) return;
-      in_.range_is_wrong[index_] = true;
+      range_is_wrong_[index_] = true;
       const bool bits = is_bit_area(traits.area);
       report(out_, RuleCode::F06, Severity::error, block.count_place, subject_,
              fmt::format("function {} writes one {}, not {}", number_of(*t.function),
@@ -84,7 +87,7 @@ class FunctionRules {
     const auto own = own_limit(t, is_read);
     const std::uint32_t limit = std::min(standard, own.value_or(standard));
     if (limit == 0 || block.quantity <= limit) return;
-    in_.range_is_wrong[index_] = true;
+    range_is_wrong_[index_] = true;
     const auto parts =
         internal::split_by_limit(plan_.map_of(*t.target), block.area, block.extent(), limit);
     const std::string whose =
@@ -113,7 +116,7 @@ class FunctionRules {
     if (block.offset >= model::addresses_per_area) return;  // rule F13 speaks
     const std::uint32_t end = block.offset + block.quantity;
     if (end <= model::addresses_per_area) return;
-    in_.range_is_wrong[index_] = true;
+    range_is_wrong_[index_] = true;
     report(out_, RuleCode::F03, Severity::error, block.at_place, subject_,
            fmt::format("{} from {}:{} would end at {}, past the last address, 65535",
                        amount_text(block.area, block.quantity), short_name(block.area),
@@ -125,7 +128,7 @@ class FunctionRules {
   // F04, F05
   void check_offered(const ResolvedTransaction& t) {
     const auto& declared = plan_.declared(t);
-    const model::Place place = place_or(declared.function, declared.place);
+    const model::Range place = place_or(declared.function, declared.place);
     const auto lacks = [&t](const auto& functions) {
       return functions &&
              std::none_of(functions->value.begin(), functions->value.end(),
@@ -162,7 +165,7 @@ class FunctionRules {
   // F07, F08
   void check_access(const ResolvedTransaction& t, const DeviceBlock& block, bool is_read) {
     const model::RegisterMap* map = plan_.map_of(*t.target);
-    if (map == nullptr || in_.range_is_wrong[index_]) return;
+    if (map == nullptr || range_is_wrong_[index_]) return;
     const model::Access forbidden = is_read ? model::Access::write : model::Access::read;
     std::vector<std::string> names;
     std::vector<model::Related> related;
@@ -196,18 +199,25 @@ class FunctionRules {
            {{t.write->at_place, "the write part is here"}});
   }
 
-  RuleInput& in_;
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  std::string subject_;
+  model::Subject subject_;
+  std::vector<bool> range_is_wrong_;
   std::size_t index_ = 0;
 };
 
 }  // namespace
 
-void check_functions(RuleInput& in, Findings& out) {
-  FunctionRules rules(in, out);
+void check_functions(const RuleInput& in, Findings& out) {
+  FunctionRules rules(in.plan, out);
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) rules.check(i);
+}
+
+std::vector<bool> wrong_ranges(const model::ResolvedPlan& plan) {
+  Findings ignored;
+  FunctionRules rules(plan, ignored);
+  for (std::size_t i = 0; i < plan.transactions.size(); ++i) rules.check(i);
+  return rules.range_is_wrong();
 }
 
 }  // namespace greymet::checks

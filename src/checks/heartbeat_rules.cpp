@@ -4,6 +4,7 @@
 
 #include "checks/rules.h"
 #include "rule_text.h"
+#include "timing/report.h"
 
 namespace greymet::checks {
 
@@ -46,9 +47,7 @@ class HeartbeatRules {
   }
 
  private:
-  static std::string subject(const model::Heartbeat& h) {
-    return fmt::format("heartbeat {}", h.name);
-  }
+  static model::Subject subject(const model::Heartbeat& h) { return subject_of(h); }
 
   // H01
   void check_directions() {
@@ -79,7 +78,7 @@ class HeartbeatRules {
           return h.from == direction.second && h.to == direction.first;
         });
     report(out_, RuleCode::H01, Severity::warning, plan_.declared(t).place,
-           fmt::format("controller {}", to),
+           subject_of(plan_.plan.controllers[direction.second]),
            fmt::format("takes data from {}, but no heartbeat tells whether they are alive{}", from,
                        other_way ? ": only the other direction is watched" : ""),
            proposal(direction, t, from, to));
@@ -317,8 +316,8 @@ class HeartbeatRules {
 
 }  // namespace
 
-void check_heartbeats(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
-  HeartbeatRules(in, timing, out).check();
+void check_heartbeats(const RuleInput& in, Findings& out) {
+  HeartbeatRules(in, in.timing(), out).check();
 }
 
 }  // namespace greymet::checks

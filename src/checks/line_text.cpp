@@ -4,30 +4,30 @@
 
 namespace greymet::checks::internal {
 
-using model::Place;
 using model::place_or;
+using model::Range;
 
 namespace {
 
 // A line of the plan, or the box a connection leads to.
 struct Owner {
-  std::string subject;
-  Place place;
+  model::Subject subject;
+  Range place;
 };
 
 Owner owner_of_connection(const model::ResolvedPlan& plan, const timing::Queue& queue) {
   const model::Connection& connection = plan.exchange.connections[*queue.connection];
   if (connection.gateway) {
     const model::Gateway& gateway = plan.plan.gateways[*connection.gateway];
-    return {fmt::format("gateway {}", gateway.name), gateway.place};
+    return {subject_of(gateway), gateway.place};
   }
   for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
     const model::ExchangeSlave& slave = plan.exchange.slaves[s];
     if (slave.host == connection.host && slave.port == connection.port) {
-      return {fmt::format("slave {}", slave.name), plan.plan.slaves[s].place};
+      return {subject_of(plan.plan.slaves[s]), plan.plan.slaves[s].place};
     }
   }
-  return {fmt::format("controller {}", connection.name), connection.place};
+  return {{model::SubjectKind::controller, connection.name}, connection.place};
 }
 
 Owner owner_of(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
@@ -36,19 +36,19 @@ Owner owner_of(const model::ResolvedPlan& plan, const timing::TimingReport& timi
     return owner_of_connection(plan, timing.model.queues[*line.queue]);
   }
   for (const model::Line& declared : plan.plan.lines) {
-    if (declared.name == line.name) return {fmt::format("line {}", line.name), declared.place};
+    if (declared.name == line.name) return {subject_of(declared), declared.place};
   }
-  return {fmt::format("line {}", line.name), {}};
+  return {{model::SubjectKind::line, line.name}, {}};
 }
 
 }  // namespace
 
-std::string line_subject(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
-                         const timing::LineReport& line) {
+model::Subject line_subject(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
+                            const timing::LineReport& line) {
   return owner_of(plan, timing, line).subject;
 }
 
-Place line_place(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
+Range line_place(const model::ResolvedPlan& plan, const timing::TimingReport& timing,
                  const timing::LineReport& line) {
   return owner_of(plan, timing, line).place;
 }
@@ -57,20 +57,20 @@ TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::Resolve
   if (t.channel->gateway) {
     const model::Gateway& gateway = plan.plan.gateways[*t.channel->gateway];
     if (plan.exchange.gateways[*t.channel->gateway].framing == model::GatewayFraming::rtu) {
-      return {fmt::format("gateway {}", gateway.name), place_or(gateway.timeout, gateway.place)};
+      return {subject_of(gateway), place_or(gateway.timeout, gateway.place)};
     }
   }
   if (t.channel->line) {
     const model::Line& line = plan.plan.lines[*t.channel->line];
-    return {fmt::format("line {}", line.name), place_or(line.timeout, line.place)};
+    return {subject_of(line), place_or(line.timeout, line.place)};
   }
   if (t.target->is_peer) {
     const model::Controller& peer = plan.plan.controllers[t.target->index];
     const model::Answer& answer = peer.answers[t.target->answer];
-    return {fmt::format("controller {}", peer.name), place_or(answer.timeout, answer.place)};
+    return {subject_of(peer), place_or(answer.timeout, answer.place)};
   }
   const model::Slave& slave = plan.plan.slaves[t.target->index];
-  return {fmt::format("slave {}", slave.name), place_or(slave.timeout, slave.place)};
+  return {subject_of(slave), place_or(slave.timeout, slave.place)};
 }
 
 }  // namespace greymet::checks::internal

@@ -9,17 +9,17 @@
 namespace greymet::checks::internal {
 
 // "line north"; for a connection the slave, gateway or controller it leads to: "slave air".
-[[nodiscard]] std::string line_subject(const model::ResolvedPlan& plan,
-                                       const timing::TimingReport& timing,
-                                       const timing::LineReport& line);
-[[nodiscard]] model::Place line_place(const model::ResolvedPlan& plan,
+[[nodiscard]] model::Subject line_subject(const model::ResolvedPlan& plan,
+                                          const timing::TimingReport& timing,
+                                          const timing::LineReport& line);
+[[nodiscard]] model::Range line_place(const model::ResolvedPlan& plan,
                                       const timing::TimingReport& timing,
                                       const timing::LineReport& line);
 
 // Whose `timeout` a transaction runs under, and where it is written (or would be).
 struct TimeoutOwner {
-  std::string subject;
-  model::Place place;
+  model::Subject subject;
+  model::Range place;
 };
 [[nodiscard]] TimeoutOwner timeout_owner(const model::ResolvedPlan& plan,
                                          const model::ResolvedTransaction& t);

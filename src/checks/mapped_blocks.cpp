@@ -79,7 +79,7 @@ MappedBlocks mapped_blocks(const RuleInput& in) {
   return out;
 }
 
-std::string subject_of_block(const ResolvedPlan& plan, const MappedBlock& b) {
+model::Subject subject_of_block(const ResolvedPlan& plan, const MappedBlock& b) {
   return subject_of(plan.declared(plan.transactions[b.transaction]));
 }
 

@@ -71,7 +71,8 @@ struct MappedBlocks {
 // Values of several registers that stick out of the block at its edges.
 [[nodiscard]] std::vector<const model::Point*> cut_points(const MappedBlock& b);
 
-[[nodiscard]] std::string subject_of_block(const model::ResolvedPlan& plan, const MappedBlock& b);
+[[nodiscard]] model::Subject subject_of_block(const model::ResolvedPlan& plan,
+                                              const MappedBlock& b);
 [[nodiscard]] model::Numbering numbering_of(const MappedBlock& b);
 
 // Per transaction: values that M09 has spoken about.

@@ -89,7 +89,7 @@ class MemoryRules {
     return false;
   }
 
-  [[nodiscard]] std::string subject(const Use& use) const { return owner_subject(plan_, use); }
+  [[nodiscard]] model::Subject subject(const Use& use) const { return owner_subject(plan_, use); }
   [[nodiscard]] std::string shared_range(std::size_t c, const Use& a, const Use& b) const {
     return plan_.layouts[c].name_of(BitRange{a.bits.store, std::max(a.bits.first, b.bits.first),
                                              std::min(a.bits.end, b.bits.end)});

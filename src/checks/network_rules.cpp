@@ -12,8 +12,8 @@ namespace greymet::checks {
 using internal::report;
 using model::Findings;
 using model::host_of_address;
-using model::Place;
 using model::place_or;
+using model::Range;
 using model::RuleCode;
 using model::Severity;
 using model::value_or;
@@ -28,12 +28,12 @@ enum class BoxKind : std::uint8_t { controller, slave, gateway };
 // One claim to a host: a controller's own address, or the host of a slave or gateway.
 struct Claim {
   BoxKind kind = BoxKind::controller;
-  std::string subject;  // "slave air"
+  model::Subject subject;  // "slave air"
   std::string host;
   std::int64_t port = 0;
   std::int64_t unit = 0;
-  Place place;
-  Place port_place;
+  Range place;
+  Range port_place;
   bool port_written = false;
 };
 
@@ -43,7 +43,7 @@ std::vector<Claim> claims_of(const model::ResolvedPlan& resolved) {
   for (const model::Controller& c : plan.controllers) {
     if (!c.address) continue;
     claims.push_back({BoxKind::controller,
-                      fmt::format("controller {}", c.name),
+                      subject_of(c),
                       host_of_address(c.address->value),
                       0,
                       0,
@@ -55,14 +55,14 @@ std::vector<Claim> claims_of(const model::ResolvedPlan& resolved) {
     const model::Slave& s = plan.slaves[i];
     const model::ExchangeSlave& effective = resolved.exchange.slaves[i];
     if (!s.host || s.line) continue;
-    claims.push_back({BoxKind::slave, fmt::format("slave {}", s.name), s.host->value,
-                      effective.port, effective.unit->value, s.host->place,
-                      place_or(s.port, s.host->place), s.port.has_value()});
+    claims.push_back({BoxKind::slave, subject_of(s), s.host->value, effective.port,
+                      effective.unit->value, s.host->place, place_or(s.port, s.host->place),
+                      s.port.has_value()});
   }
   for (std::size_t i = 0; i < plan.gateways.size(); ++i) {
     const model::Gateway& g = plan.gateways[i];
     if (!g.host) continue;
-    claims.push_back({BoxKind::gateway, fmt::format("gateway {}", g.name), g.host->value,
+    claims.push_back({BoxKind::gateway, subject_of(g), g.host->value,
                       resolved.exchange.gateways[i].port, 0, g.host->place,
                       place_or(g.port, g.host->place), g.port.has_value()});
   }
@@ -105,7 +105,7 @@ class NetworkRules {
       }
     }
     for (const model::Controller& c : in_.plan.controllers) {
-      const std::string subject = fmt::format("controller {}", c.name);
+      const model::Subject subject = subject_of(c);
       if (c.address && !bad_hosts_.contains(subject)) check_prefix(c, subject);
       for (const model::Answer& answer : c.answers) {
         if (answer.port) check_port(answer.port->value, answer.port->place, subject);
@@ -116,14 +116,14 @@ class NetworkRules {
     }
   }
 
-  void check_port(std::int64_t port, Place place, const std::string& subject) {
+  void check_port(std::int64_t port, Range place, const model::Subject& subject) {
     if (port >= 1 && port <= highest_port) return;
     report(out_, RuleCode::N09, Severity::error, place, subject,
            fmt::format("port {} does not exist: ports are 1 to 65535", port),
            "write port = 502, unless the device's manual says otherwise");
   }
 
-  void check_prefix(const model::Controller& c, const std::string& subject) {
+  void check_prefix(const model::Controller& c, const model::Subject& subject) {
     const std::string& text = c.address->value;
     const auto address = model::parse_ipv4(text);
     if (text.find('/') != std::string::npos && !address) {
@@ -210,7 +210,7 @@ class NetworkRules {
     }
     for (const model::Controller& c : in_.plan.controllers) {
       for (const model::Answer& a : c.answers) {
-        if (a.port) note_port(a.port->value, a.port->place, fmt::format("controller {}", c.name));
+        if (a.port) note_port(a.port->value, a.port->place, subject_of(c));
       }
     }
     for (std::size_t i = 0; i < in_.plan.slaves.size(); ++i) {
@@ -218,14 +218,14 @@ class NetworkRules {
       if (!s.host || s.line || !s.unit || s.unit->value == 0 || s.unit->value >= 255) continue;
       // several units at one host and port are told apart by just this number
       if (slaves_at[{s.host->value, in_.exchange.slaves[i].port}] > 1) continue;
-      report(out_, RuleCode::N08, Severity::note, s.unit->place, fmt::format("slave {}", s.name),
+      report(out_, RuleCode::N08, Severity::note, s.unit->place, subject_of(s),
              fmt::format("unit {} on a slave with a connection of its own; most expect 255 or 0",
                          s.unit->value),
              "write unit = 255, unless its manual names another one or it is a gateway");
     }
   }
 
-  void note_port(std::int64_t port, Place place, const std::string& subject) {
+  void note_port(std::int64_t port, Range place, const model::Subject& subject) {
     if (port == model::defaults::tcp_port || port < 1 || port > highest_port) return;
     report(out_, RuleCode::N07, Severity::note, place, subject,
            fmt::format("port {} where 502 is the registered one", port),
@@ -234,7 +234,7 @@ class NetworkRules {
 
   // N02
   void check_subnets() {
-    std::set<std::pair<std::size_t, std::string>> said;
+    std::set<std::pair<std::size_t, model::Subject>> said;
     for (const model::ResolvedTransaction& t : in_.transactions) {
       if (!t.controller || !t.target || !t.channel || !t.channel->connection) continue;
       const model::Controller& c = in_.plan.controllers[*t.controller];
@@ -258,7 +258,7 @@ class NetworkRules {
 
   // The box a transaction on TCP is sent to.
   struct Box {
-    std::string subject;
+    model::Subject subject;
     model::Declared<std::string> host;
     bool can_be_routed = false;
     bool routed = false;
@@ -266,15 +266,14 @@ class NetworkRules {
   [[nodiscard]] Box box_of(const model::ResolvedTransaction& t) const {
     if (t.channel->gateway) {
       const model::Gateway& g = in_.plan.gateways[*t.channel->gateway];
-      return {fmt::format("gateway {}", g.name), g.host, false, false};
+      return {subject_of(g), g.host, false, false};
     }
     if (t.target->is_peer) {
       const model::Controller& c = in_.plan.controllers[t.target->index];
-      return {fmt::format("controller {}", c.name), c.address, false, false};
+      return {subject_of(c), c.address, false, false};
     }
     const model::Slave& s = in_.plan.slaves[t.target->index];
-    return {fmt::format("slave {}", s.name), s.host, true,
-            in_.exchange.slaves[t.target->index].routed};
+    return {subject_of(s), s.host, true, in_.exchange.slaves[t.target->index].routed};
   }
 
   // N04
@@ -291,13 +290,13 @@ class NetworkRules {
       const model::Slave& s = in_.plan.slaves[i];
       if (!s.host) continue;
       judge_connections(count_at(s.host->value, in_.exchange.slaves[i].port), s.connections,
-                        fmt::format("slave {}", s.name));
+                        subject_of(s));
     }
     for (std::size_t i = 0; i < in_.plan.gateways.size(); ++i) {
       const model::Gateway& g = in_.plan.gateways[i];
       if (!g.host) continue;
       judge_connections(count_at(g.host->value, in_.exchange.gateways[i].port), g.connections,
-                        fmt::format("gateway {}", g.name));
+                        subject_of(g));
     }
     for (std::size_t i = 0; i < in_.plan.controllers.size(); ++i) {
       const model::Controller& c = in_.plan.controllers[i];
@@ -307,13 +306,13 @@ class NetworkRules {
         if (a.line) continue;
         judge_connections(count_at(host_of_address(c.address->value),
                                    in_.exchange.controllers[i].answers[k].port),
-                          a.connections, fmt::format("controller {}", c.name));
+                          a.connections, subject_of(c));
       }
     }
   }
 
   void judge_connections(const std::set<std::size_t>& masters,
-                         const model::Declared<std::int64_t>& limit, std::string subject) {
+                         const model::Declared<std::int64_t>& limit, model::Subject subject) {
     if (!limit || static_cast<std::int64_t>(masters.size()) <= limit->value) return;
     std::vector<std::string> names;
     names.reserve(masters.size());
@@ -347,8 +346,7 @@ class NetworkRules {
                    (range && own_bits && range->prefix && range->shares_subnet_with(*own_bits));
           });
       if (allowed) continue;
-      report(out_, RuleCode::N10, Severity::error, allows->place,
-             fmt::format("controller {}", peer.name),
+      report(out_, RuleCode::N10, Severity::error, allows->place, subject_of(peer),
              fmt::format("does not let in {}, the address of controller {}", own, master.name),
              fmt::format("add \"{}\" to allows", own),
              {{in_.declared(t).place, "it connects for this transaction"}});
@@ -358,7 +356,7 @@ class NetworkRules {
   const model::ResolvedPlan& in_;
   std::vector<Claim> claims_;
   Findings& out_;
-  std::set<std::string> bad_hosts_;  // subjects
+  std::set<model::Subject> bad_hosts_;
 };
 
 }  // namespace

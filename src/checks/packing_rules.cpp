@@ -32,7 +32,7 @@ void check_kinds(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
   const bool stated = declared.packing.has_value();
   if (stated == needed.has_value() && (!needed || declared.packing->value == *needed)) return;
   const auto& text = is_read ? declared.into : declared.from;
-  const model::Place place =
+  const model::Range place =
       stated ? declared.packing->place : (text ? text->place : block.at_place);
   const std::string_view units = device_bits ? "bits" : "words";
   const std::string where = plan.layouts[*t.controller].name_of(memory);

@@ -16,7 +16,8 @@ using model::RuleCode;
 using model::Severity;
 using model::to_text;
 
-void check_phases(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+void check_phases(const RuleInput& in, Findings& out) {
+  const timing::TimingReport& timing = in.timing();
   constexpr double worth_it = 0.8;  // less than a fifth shorter is not worth an edit
   for (const timing::LineReport& line : timing.lines) {
     if (!line.queue || line.utilisation_percent > 100) continue;

@@ -55,8 +55,8 @@ using model::range_text;
 
 // Appends a finding; the fields in the order in which people read them.
 inline void report(model::Findings& out, model::RuleCode rule, model::Severity severity,
-                   model::Place place, std::string subject, std::string message, std::string remedy,
-                   std::vector<model::Related> related = {}) {
+                   model::Range place, model::Subject subject, std::string message,
+                   std::string remedy, std::vector<model::Related> related = {}) {
   out.push_back({.rule = rule,
                  .severity = severity,
                  .place = place,

@@ -12,7 +12,7 @@ namespace greymet::checks {
 using internal::report;
 using model::Findings;
 using model::Line;
-using model::Place;
+using model::Range;
 using model::RuleCode;
 using model::Severity;
 using model::value_or;
@@ -27,9 +27,9 @@ constexpr std::array<std::int64_t, 15> usual_rates{300,   600,   1200,   2400,  
 
 // Somebody who answers on a line: a slave, or a controller through one of its answers.
 struct Station {
-  std::string subject;
+  model::Subject subject;
   std::int64_t unit = 0;
-  Place unit_place;
+  Range unit_place;
   bool is_master = false;
   double unit_load = 1;
 };
@@ -39,17 +39,16 @@ std::vector<std::vector<Station>> stations_of(const model::ResolvedPlan& in) {
   for (std::size_t s = 0; s < in.plan.slaves.size(); ++s) {
     const model::Slave& slave = in.plan.slaves[s];
     if (!in.slave_line[s] || !slave.unit) continue;
-    stations[*in.slave_line[s]].push_back({fmt::format("slave {}", slave.name), slave.unit->value,
-                                           slave.unit->place, false,
-                                           in.exchange.slaves[s].unit_load});
+    stations[*in.slave_line[s]].push_back({subject_of(slave), slave.unit->value, slave.unit->place,
+                                           false, in.exchange.slaves[s].unit_load});
   }
   for (std::size_t c = 0; c < in.plan.controllers.size(); ++c) {
     const auto& answers = in.plan.controllers[c].answers;
     for (std::size_t a = 0; a < answers.size(); ++a) {
       const auto line = in.answer_lines[c][a];
       if (!line || !answers[a].unit) continue;
-      stations[*line].push_back({fmt::format("controller {}", in.plan.controllers[c].name),
-                                 answers[a].unit->value, answers[a].unit->place,
+      stations[*line].push_back({subject_of(in.plan.controllers[c]), answers[a].unit->value,
+                                 answers[a].unit->place,
                                  in.line_master[*line] == model::ControllerIndex(c), 1});
     }
   }
@@ -59,7 +58,7 @@ std::vector<std::vector<Station>> stations_of(const model::ResolvedPlan& in) {
 // How the settings of a slave differ from those of its line.
 struct Difference {
   const model::Slave* slave = nullptr;
-  Place place;
+  Range place;
   std::string text;    // "baud 9600 where the line has 19200"
   std::string lines;   // the line's settings of these items: "baud = 19200"
   std::string slaves;  // the slave's: "baud = 9600"
@@ -110,14 +109,14 @@ void check_slave_settings(const model::ResolvedPlan& in, std::size_t index, Find
                   [&](const Difference& d) { return d.text == differences.front().text; });
   if (all_alike) {
     const Difference& first = differences.front();
-    report(out, RuleCode::S01, Severity::error, line.place, fmt::format("line {}", line.name),
+    report(out, RuleCode::S01, Severity::error, line.place, subject_of(line),
            fmt::format("all {} slaves are set differently: {}", differences.size(), first.text),
            fmt::format("write {} at the line", first.slaves),
            {{first.place, fmt::format("slave {} for one", first.slave->name)}});
     return;
   }
   for (const Difference& d : differences) {
-    report(out, RuleCode::S01, Severity::error, d.place, fmt::format("slave {}", d.slave->name),
+    report(out, RuleCode::S01, Severity::error, d.place, subject_of(*d.slave),
            fmt::format("set differently from line {}: {}", line.name, d.text),
            fmt::format("set the slave to {}, or change the line", d.lines),
            {{line.place, "the line is here"}});
@@ -157,7 +156,7 @@ void check_units(const Line& line, const std::vector<Station>& stations, Finding
 
 void check_line(const Line& line, model::Medium medium, const std::vector<Station>& stations,
                 Findings& out) {
-  const std::string subject = fmt::format("line {}", line.name);
+  const model::Subject subject = subject_of(line);
   const model::SerialSettings& settings = line.settings;
   if (settings.format && settings.mode) {
     const model::CharacterFormat format = settings.format->value;
@@ -204,7 +203,7 @@ void check_ports(const model::ResolvedPlan& in, Findings& out) {
   std::map<std::size_t, const Line*> by_gateway;
   for (std::size_t l = 0; l < in.plan.lines.size(); ++l) {
     const Line& line = in.plan.lines[l];
-    const std::string subject = fmt::format("line {}", line.name);
+    const model::Subject subject = subject_of(line);
     if (in.line_master[l] && line.port) {
       const auto [at, is_new] = by_port.try_emplace({*in.line_master[l], line.port->value}, &line);
       if (!is_new) {

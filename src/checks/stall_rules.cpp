@@ -70,16 +70,16 @@ class StallRules {
 
   // T04, gathered per line: the slave with the longest stall, and how many are like it.
   void check_silent_slaves() {
-    std::map<std::string, std::vector<const Stall*>> by_owner;
-    std::vector<std::string> order;
+    std::map<model::Subject, std::vector<const Stall*>> by_owner;
+    std::vector<model::Subject> order;
     for (const Stall& stall : stalls_.stalls) {
       if (!hurts(stall, std::max(stall.first, stall.steady))) continue;
       const auto& t = transaction(job_at(stall.failing.front().job));
-      const std::string owner = internal::timeout_owner(plan_, t).subject;
+      const model::Subject owner = internal::timeout_owner(plan_, t).subject;
       if (by_owner[owner].empty()) order.push_back(owner);
       by_owner[owner].push_back(&stall);
     }
-    for (const std::string& owner : order) report_stalls(by_owner[owner]);
+    for (const model::Subject& owner : order) report_stalls(by_owner[owner]);
   }
 
   void report_stalls(const std::vector<const Stall*>& stalls) {
@@ -255,7 +255,8 @@ class StallRules {
                                     plan_.plan.controllers[queue->controller].name, in_ms(share),
                                     in_ms(jobs * share), jobs));
       }
-      report(out_, RuleCode::T09, Severity::warning, line.place, fmt::format("line {}", line.name),
+      report(out_, RuleCode::T09, Severity::warning, line.place,
+             model::Subject{model::SubjectKind::line, line.name},
              fmt::format("{} masters share it and know nothing of each other: {}", queues.size(),
                          fmt::join(costs, "; ")),
              "let one master read and pass the values on, or accept it with these numbers");
@@ -277,7 +278,7 @@ class StallRules {
       const model::Slave& slave = plan_.plan.slaves[index];
       report(
           out_, RuleCode::T09, Severity::note, place_or(slave.reply, slave.place),
-          fmt::format("slave {}", slave.name),
+          subject_of(slave),
           fmt::format("{} masters ask it: its reply `max` of {} must include serving the other's "
                       "request first",
                       controllers.size(), to_text(plan_.exchange.slaves[index].reply.max)),
@@ -293,8 +294,8 @@ class StallRules {
 
 }  // namespace
 
-void check_stalls(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
-  StallRules(in, timing, out).check();
+void check_stalls(const RuleInput& in, Findings& out) {
+  StallRules(in, in.timing(), out).check();
 }
 
 }  // namespace greymet::checks

@@ -55,7 +55,7 @@ class TimeRules {
   [[nodiscard]] const model::Transaction& declared(const Job& job) const {
     return plan_.declared(plan_.transactions[job.transaction]);
   }
-  [[nodiscard]] model::Place period_place(const Job& job) const {
+  [[nodiscard]] model::Range period_place(const Job& job) const {
     return plan_.transactions[job.transaction].trigger->place;
   }
 
@@ -64,7 +64,7 @@ class TimeRules {
     if (!t.trigger || t.trigger->kind != TriggerKind::cyclic || !t.controller) return;
     const model::Controller& c = plan_.plan.controllers[*t.controller];
     const Duration period = t.trigger->period;
-    const std::string subject = subject_of(plan_.declared(t));
+    const model::Subject subject = subject_of(plan_.declared(t));
     if (c.scan && period < c.scan->value) {
       report(out_, RuleCode::T05, Severity::error, t.trigger->place, subject,
              fmt::format("runs every {}, but the program of controller {} only once in {}",
@@ -154,7 +154,7 @@ class TimeRules {
     const Job& job = queue.jobs[j];
     const TransactionReport& t = line.transactions[j];
     if (job.kind != TriggerKind::cyclic || !t.response_bound || is_impossible(job, queue)) return;
-    const std::string subject = subject_of(declared(job));
+    const model::Subject subject = subject_of(declared(job));
     const std::string slower =
         fmt::format("write every = \"{}\", or see `greymet timing` for what it waits for",
                     to_text(rounded_up(*t.response_bound, milliseconds(10))));
@@ -280,8 +280,8 @@ class TimeRules {
 
 }  // namespace
 
-void check_times(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
-  TimeRules(in, timing, out).check();
+void check_times(const RuleInput& in, Findings& out) {
+  TimeRules(in, in.timing(), out).check();
 }
 
 }  // namespace greymet::checks

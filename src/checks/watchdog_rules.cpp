@@ -3,6 +3,7 @@
 
 #include "checks/rules.h"
 #include "rule_text.h"
+#include "timing/report.h"
 
 namespace greymet::checks {
 
@@ -58,8 +59,7 @@ std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
 }
 
 void report_unfed(const model::Slave& slave, bool writes, Findings& out) {
-  report(out, RuleCode::H07, Severity::error, slave.watchdog->place,
-         fmt::format("slave {}", slave.name),
+  report(out, RuleCode::H07, Severity::error, slave.watchdog->place, subject_of(slave),
          fmt::format("its watchdog of {} is fed by {}, and none comes by the clock",
                      to_text(slave.watchdog->value), writes ? "writes" : "requests"),
          fmt::format("give it a cyclic {} with every = \"{}\" or less",
@@ -73,8 +73,7 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
   const Duration period = rounded_down(slave.watchdog->value - rest, step);
   const std::string longer = to_text(rounded_up(*fed.interval, milliseconds(100)));
   report(
-      out, RuleCode::H07, Severity::error, slave.watchdog->place,
-      fmt::format("slave {}", slave.name),
+      out, RuleCode::H07, Severity::error, slave.watchdog->place, subject_of(slave),
       fmt::format("its watchdog runs out after {}, but up to {} may pass between two {} that feed "
                   "it ({})",
                   to_text(slave.watchdog->value), in_ms(*fed.interval),
@@ -90,7 +89,8 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
 }  // namespace
 
 // H07
-void check_watchdogs(const RuleInput& in, const timing::TimingReport& timing, Findings& out) {
+void check_watchdogs(const RuleInput& in, Findings& out) {
+  const timing::TimingReport& timing = in.timing();
   const auto feeding = feedings_of(in.plan, timing);
   for (std::size_t s = 0; s < feeding.size(); ++s) {
     const model::Slave& slave = in.plan.plan.slaves[s];

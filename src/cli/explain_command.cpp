@@ -74,7 +74,9 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
         printable(options.code.substr(0, 40)));
     return exit_usage;
   }
-  if (options.format == "json") {
+  if (options.format == "markdown") {
+    terminal.out << checks::rules_document();
+  } else if (options.format == "json") {
     terminal.out << files::rules_json(entries);
   } else if (entries.size() == 1) {
     terminal.out << entry_text(*entries.front(), terminal);

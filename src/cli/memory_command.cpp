@@ -38,8 +38,8 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   text += list_text("free", free, terminal.width);
   for (const model::MemoryClash& clash : store.clashes) {
     text += tinted(terminal, Tint::red,
-                   fmt::format("    overlap: {}, {} and {}", clash.range, printable(clash.first),
-                               printable(clash.second))) +
+                   fmt::format("    overlap: {}, {} and {}", clash.range, printable(to_text(clash.first)),
+                               printable(to_text(clash.second)))) +
             "\n";
   }
   return text;

@@ -83,7 +83,7 @@ void print_problems(const files::LoadedPlan& loaded, const packing::PackResult& 
   for (const packing::PackProblem& p : result.problems) {
     terminal.err << fmt::format(
         "{}:{}:{}: {}: {}\n    {}\n", printable(loaded.sources[p.place.file].name), p.place.line,
-        p.place.column, printable(p.subject), printable(p.message), printable(p.remedy));
+        p.place.column, printable(to_text(p.subject)), printable(p.message), printable(p.remedy));
   }
 }
 

@@ -8,7 +8,7 @@
 namespace greymet::cli {
 
 using model::Finding;
-using model::Place;
+using model::Range;
 using model::Severity;
 
 namespace {
@@ -48,7 +48,7 @@ class SourceLines {
  public:
   explicit SourceLines(const files::LoadedPlan& loaded) : loaded_(loaded) {}
 
-  [[nodiscard]] std::string_view line(const Place& place) {
+  [[nodiscard]] std::string_view line(const Range& place) {
     const std::string_view text = loaded_.sources[place.file].text;
     auto& starts = starts_[place.file];
     if (starts.empty()) {
@@ -69,13 +69,13 @@ class SourceLines {
   std::map<std::uint32_t, std::vector<std::size_t>> starts_;
 };
 
-std::string place_text(const files::LoadedPlan& loaded, const Place& place) {
+std::string place_text(const files::LoadedPlan& loaded, const Range& place) {
   const std::string& name = loaded.sources[place.file].name;
   return place.line == 0 ? name : fmt::format("{}:{}:{}", name, place.line, place.column);
 }
 
 // The source line with a caret below, cut to the width around the caret.
-std::string excerpt(std::string_view line, const Place& place, std::size_t width) {
+std::string excerpt(std::string_view line, const Range& place, std::size_t width) {
   constexpr std::size_t longest_shown = 20'000;  // a plan on one line: looking would take too long
   if (line.size() > longest_shown) {
     return fmt::format("{:>6} | (a line of {} bytes)\n", place.line, line.size());
@@ -129,10 +129,10 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
     const std::string place = place_text(loaded, f.place);
     const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
     const std::string message = printable(f.message);
-    const std::size_t column = place.size() + head.size() + f.subject.size() + 6;
+    const std::size_t column = place.size() + head.size() + to_text(f.subject).size() + 6;
     terminal.out << fmt::format(
         "{}: {}: {}: {}\n", place, tinted(terminal, tint_of(f.severity), head),
-        tinted(terminal, Tint::bold, printable(f.subject)),
+        tinted(terminal, Tint::bold, printable(to_text(f.subject))),
         terminal.folds ? folded(message, column, 7, terminal.width) : message);
     if (f.place.line > 0) {
       terminal.out << tinted(terminal, Tint::dim,

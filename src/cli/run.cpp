@@ -14,12 +14,16 @@ namespace {
 
 constexpr const char* plan_help = "the plan, a TOML file";
 
-void add_format(CLI::App& command, std::string& format, bool sarif = false) {
-  const std::vector<std::string> known = sarif ? std::vector<std::string>{"text", "json", "sarif"}
-                                               : std::vector<std::string>{"text", "json"};
-  command.add_option("--format", format, sarif ? "text, json or sarif (2.1.0)" : "text or json")
-      ->check(CLI::IsMember(known))
-      ->type_name("FORMAT");
+// `extra` is a third format that the command knows beside text and JSON.
+void add_format(CLI::App& command, std::string& format, const std::string& extra = {},
+                const std::string& meaning = {}) {
+  std::vector<std::string> known{"text", "json"};
+  std::string help = "text or json";
+  if (!extra.empty()) {
+    known.push_back(extra);
+    help = fmt::format("text, json or {} ({})", extra, meaning);
+  }
+  command.add_option("--format", format, help)->check(CLI::IsMember(known))->type_name("FORMAT");
   command.add_flag_callback(
       "--json", [&format] { format = "json"; }, "the same as --format json");
 }
@@ -121,14 +125,14 @@ class CommandLine {
     c.add_option("PLAN", check_.plan, plan_help)->required();
     c.add_option("--rules", check_.rules, "families and rules to run, e.g. F,M02")
         ->type_name("LIST");
-    add_format(c, check_.format, true);
+    add_format(c, check_.format, "sarif", "SARIF 2.1.0");
   }
   void add_explain() {
     auto& c = add("explain", "say why a rule exists, with a wrong and a right example",
                   [this] { return run_explain(explain_, terminal_); });
     c.add_option("CODE", explain_.code,
                  "a rule such as F09, or a family such as F; all if left out");
-    add_format(c, explain_.format);
+    add_format(c, explain_.format, "markdown", "docs/rules.md, all rules");
   }
   void add_address() {
     auto& c = add("address", "show every reading of an address, and the point that lies there",

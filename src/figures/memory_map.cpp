@@ -175,11 +175,8 @@ MemoryMap memory_map_of(const model::ResolvedPlan& resolved,
       place(row.bits, part_of(row.purpose), row.clash ? std::string() : row.by);
     }
     for (const model::MemoryClash& clash : store.clashes) {
-      const auto name = [](const std::string& subject) {
-        return subject.substr(subject.find(' ') + 1);
-      };
       place(clash.bits, MapPart::overlap,
-            fmt::format("{} / {}", name(clash.first), name(clash.second)));
+            fmt::format("{} / {}", clash.first.name, clash.second.name));
     }
     clashes += store.clashes.size();
     uses += store.rows.size();

@@ -56,8 +56,10 @@ class Builder {
  private:
   static void on_field(void* data, std::size_t length, void* self) {
     auto& builder = *static_cast<Builder*>(self);
-    builder.row_.push_back(
-        {std::string(static_cast<const char*>(data), length), builder.field_start_});
+    model::Range place = builder.field_start_;
+    place.end_line = builder.line_;  // the delimiter that ends it has not been counted yet
+    place.end_column = builder.column_;
+    builder.row_.push_back({std::string(static_cast<const char*>(data), length), place});
     builder.field_ended_ = true;
   }
   static void on_row(int, void* self) {
@@ -81,11 +83,11 @@ class Builder {
     if (c == '\n' || (c == '\r' && !crlf)) {
       ++line_;
       column_ = 1;
-      if (row_.empty() && !quoted_) field_start_ = {file_, line_, column_};
+      if (row_.empty() && !quoted_) field_start_ = {file_, line_, column_, 0, 0};
     } else if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80) {
       ++column_;
     }
-    if (field_ended_) field_start_ = {file_, line_, column_};
+    if (field_ended_) field_start_ = {file_, line_, column_, 0, 0};
     field_ended_ = false;
   }
 
@@ -100,7 +102,7 @@ class Builder {
   std::uint32_t file_;
   std::uint32_t line_ = 1;
   std::uint32_t column_ = 1;
-  model::Place field_start_{file_, 1, 1};
+  model::Range field_start_{file_, 1, 1, 0, 0};
   bool field_ended_ = false;
   bool quoted_ = false;
   std::vector<Cell> row_;

@@ -33,7 +33,8 @@ void check_service(TableReader& in, const model::MemoryArea& area) {
   }
 }
 
-model::MemoryArea decode_area(const Entry& entry, const std::string& subject, Findings& findings) {
+model::MemoryArea decode_area(const Entry& entry, const model::Subject& subject,
+                              Findings& findings) {
   TableReader in(entry.value, subject, findings);
   static constexpr std::array<std::pair<std::string_view, MemoryKind>, 2> kinds{
       {{"word", MemoryKind::word}, {"bit", MemoryKind::bit}}};
@@ -62,7 +63,7 @@ model::MemoryArea decode_area(const Entry& entry, const std::string& subject, Fi
 }
 
 // A bit area inside a word area must lie within it.
-void check_inside(const model::Controller& controller, const std::string& subject,
+void check_inside(const model::Controller& controller, const model::Subject& subject,
                   Findings& findings) {
   for (const model::MemoryArea& area : controller.memory) {
     if (!area.inside) continue;
@@ -96,7 +97,7 @@ void check_inside(const model::Controller& controller, const std::string& subjec
   }
 }
 
-model::Answer decode_answer(const Value& table, const std::string& subject, Findings& findings) {
+model::Answer decode_answer(const Value& table, const model::Subject& subject, Findings& findings) {
   TableReader in(table, subject, findings);
   model::Answer answer;
   answer.place = table.place;
@@ -120,7 +121,7 @@ model::Answer decode_answer(const Value& table, const std::string& subject, Find
 
 model::Controller decode_controller(const std::string& name, const Value& table,
                                     Findings& findings) {
-  const std::string subject = fmt::format("controller {}", name);
+  const model::Subject subject = {model::SubjectKind::controller, name};
   TableReader in(table, subject, findings);
   model::Controller controller;
   controller.name = name;
@@ -156,7 +157,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
 
 model::ControllerModel decode_model(const std::string& file, const Value& table,
                                     Findings& findings) {
-  const std::string subject = fmt::format("model {}", file);
+  const model::Subject subject = {model::SubjectKind::controller_model, file};
   TableReader in(table, subject, findings);
   model::ControllerModel out;
   out.file = file;

@@ -13,6 +13,8 @@ namespace greymet::files {
 using model::Duration;
 using model::Findings;
 using model::RuleCode;
+using model::Subject;
+using model::SubjectKind;
 
 namespace {
 
@@ -71,16 +73,16 @@ std::string misplaced_key(std::string_view key) {
   return {};
 }
 
-std::string name_or_number(const Value& table, std::string_view kind, std::size_t number) {
+Subject name_or_number(const Value& table, SubjectKind kind, std::size_t number) {
   const Value* name = table.find("name");
   const bool named = name != nullptr && !name->text.empty() && name->kind != ValueKind::integer;
-  return named ? fmt::format("{} {}", kind, name->text) : fmt::format("{} {}", kind, number);
+  return {kind, named ? name->text : std::to_string(number)};
 }
 
 }  // namespace
 
 model::Transaction decode_transaction(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, name_or_number(table, "transaction", number), findings);
+  TableReader in(table, name_or_number(table, SubjectKind::transaction, number), findings);
   static constexpr std::array<std::pair<std::string_view, model::Packing>, 2> packings{
       {{"bits-to-words", model::Packing::bits_to_words},
        {"words-to-bits", model::Packing::words_to_bits}}};
@@ -114,7 +116,7 @@ model::Transaction decode_transaction(const Value& table, std::size_t number, Fi
 }
 
 model::Copy decode_copy(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, fmt::format("copy {}", number), findings);
+  TableReader in(table, Subject{SubjectKind::copy, std::to_string(number)}, findings);
   model::Copy copy;
   copy.place = table.place;
   for (std::string_view key : {"from", "to"})
@@ -129,7 +131,7 @@ model::Copy decode_copy(const Value& table, std::size_t number, Findings& findin
 }
 
 model::Want decode_want(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, fmt::format("want {}", number), findings);
+  TableReader in(table, Subject{SubjectKind::want, std::to_string(number)}, findings);
   model::Want want;
   want.place = table.place;
   in.require("slave", "name the slave");
@@ -145,7 +147,7 @@ model::Want decode_want(const Value& table, std::size_t number, Findings& findin
 }
 
 model::Heartbeat decode_heartbeat(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, name_or_number(table, "heartbeat", number), findings);
+  TableReader in(table, name_or_number(table, SubjectKind::heartbeat, number), findings);
   model::Heartbeat out;
   out.place = table.place;
   for (std::string_view key : {"name", "from", "bit", "toggle", "to", "watch", "react"}) {
@@ -167,7 +169,7 @@ model::Heartbeat decode_heartbeat(const Value& table, std::size_t number, Findin
 }
 
 model::Path decode_path(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, name_or_number(table, "path", number), findings);
+  TableReader in(table, name_or_number(table, SubjectKind::path, number), findings);
   model::Path out;
   out.place = table.place;
   for (std::string_view key : {"name", "from", "to", "budget"}) {
@@ -184,7 +186,7 @@ model::Path decode_path(const Value& table, std::size_t number, Findings& findin
 }
 
 model::Accept decode_accept(const Value& table, std::size_t number, Findings& findings) {
-  TableReader in(table, fmt::format("accept {}", number), findings);
+  TableReader in(table, Subject{SubjectKind::accept, std::to_string(number)}, findings);
   model::Accept out;
   out.place = table.place;
   for (std::string_view key : {"rule", "at", "why"}) {
@@ -220,7 +222,7 @@ void decode_named(const Value* tables, Findings& findings, const Decode& decode)
     findings.push_back({.rule = RuleCode::P05,
                         .severity = model::Severity::error,
                         .place = entry.place,
-                        .subject = "plan",
+                        .subject = {},
                         .message = fmt::format("'{}' is {}, not a table", entry.key.substr(0, 60),
                                                describe(entry.value.kind)),
                         .remedy = "write it as a table of its own, e.g. [slave.moisture]"});
@@ -243,9 +245,9 @@ std::vector<T> decode_list(TableReader& in, std::string_view key, const Decode& 
 model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_file,
                         Findings& findings) {
   model::Plan plan;
-  TableReader in(root, "plan", findings);
+  TableReader in(root, {}, findings);
   if (const Value* table = in.table("plan")) {
-    TableReader sub(*table, "plan", findings);
+    TableReader sub(*table, {}, findings);
     plan.title = sub.text("title");
     plan.revision = sub.text("revision");
     sub.finish();
@@ -263,7 +265,7 @@ model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_f
     plan.slaves.push_back(decode_slave(name, table, findings));
   });
   if (const Value* table = in.table("exchange")) {
-    TableReader sub(*table, "exchange", findings);
+    TableReader sub(*table, {SubjectKind::exchange}, findings);
     table_file = sub.text("table");
     plan.transactions = decode_list<model::Transaction>(sub, "transactions", decode_transaction);
     plan.copies = decode_list<model::Copy>(sub, "copies", decode_copy);
@@ -271,13 +273,13 @@ model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_f
     sub.finish();
   }
   if (const Value* table = in.table("supervision")) {
-    TableReader sub(*table, "supervision", findings);
+    TableReader sub(*table, {SubjectKind::supervision}, findings);
     plan.heartbeats = decode_list<model::Heartbeat>(sub, "heartbeats", decode_heartbeat);
     plan.paths = decode_list<model::Path>(sub, "paths", decode_path);
     sub.finish();
   }
   if (const Value* table = in.table("review")) {
-    TableReader sub(*table, "review", findings);
+    TableReader sub(*table, {SubjectKind::review}, findings);
     plan.accepts = decode_list<model::Accept>(sub, "accepts", decode_accept);
     sub.finish();
   }

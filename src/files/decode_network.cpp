@@ -70,7 +70,7 @@ void refuse_tcp_keys_on_a_line(TableReader& in, const model::Slave& slave) {
 }  // namespace
 
 model::Line decode_line(const std::string& name, const Value& table, Findings& findings) {
-  TableReader in(table, fmt::format("line {}", name), findings);
+  TableReader in(table, {model::SubjectKind::line, name}, findings);
   static constexpr std::array<Words<model::Medium>, 3> media{{{"rs485", model::Medium::rs485},
                                                               {"rs422", model::Medium::rs422},
                                                               {"rs232", model::Medium::rs232}}};
@@ -99,7 +99,7 @@ model::Line decode_line(const std::string& name, const Value& table, Findings& f
 }
 
 model::Gateway decode_gateway(const std::string& name, const Value& table, Findings& findings) {
-  TableReader in(table, fmt::format("gateway {}", name), findings);
+  TableReader in(table, {model::SubjectKind::gateway, name}, findings);
   static constexpr std::array<Words<model::GatewayFraming>, 2> framings{
       {{"tcp", model::GatewayFraming::tcp}, {"rtu", model::GatewayFraming::rtu}}};
   model::Gateway gateway;
@@ -120,7 +120,7 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
 }
 
 model::Slave decode_slave(const std::string& name, const Value& table, Findings& findings) {
-  TableReader in(table, fmt::format("slave {}", name), findings);
+  TableReader in(table, {model::SubjectKind::slave, name}, findings);
   using model::Holes;
   using model::MapCovers;
   using model::Numbering;

@@ -42,7 +42,7 @@ std::string uri_of(std::string_view path) {
   return uri;
 }
 
-Json location_json(const LoadedPlan& loaded, const model::Place& place) {
+Json location_json(const LoadedPlan& loaded, const model::Range& place) {
   Json physical{{"artifactLocation",
                  {{"uri", uri_of(loaded.sources[place.file].name)}, {"index", place.file}}}};
   // line 0 is the file as a whole: a location without a region
@@ -68,7 +68,7 @@ Json rule_json(const checks::RuleEntry& entry) {
 
 Json result_json(const LoadedPlan& loaded, const model::Finding& f, std::size_t rule_index) {
   Json location = location_json(loaded, f.place);
-  location["logicalLocations"] = Json::array({{{"fullyQualifiedName", f.subject}}});
+  location["logicalLocations"] = Json::array({{{"fullyQualifiedName", to_text(f.subject)}}});
   std::string text = fmt::format("{}: {}", f.subject, f.message);
   if (!f.remedy.empty()) text += fmt::format(". Remedy: {}", f.remedy);
   Json result{{"ruleId", to_string(f.rule)},

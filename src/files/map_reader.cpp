@@ -29,7 +29,8 @@ constexpr std::array<std::string_view, 4> needed_columns{"point", "area", "addre
 // Reads one map; collects findings as it goes.
 class MapReader {
  public:
-  MapReader(std::string name, model::Numbering numbering, std::string subject, Findings& findings)
+  MapReader(std::string name, model::Numbering numbering, model::Subject subject,
+            Findings& findings)
       : name_(std::move(name)),
         numbering_(numbering),
         subject_(std::move(subject)),
@@ -51,7 +52,7 @@ class MapReader {
     return {name_, std::move(points), std::move(extra)};
   }
 
-  void report(model::Place place, std::string message, std::string remedy,
+  void report(model::Range place, std::string message, std::string remedy,
               RuleCode rule = RuleCode::P07) {
     findings_.push_back({.rule = rule,
                          .severity = Severity::error,
@@ -294,7 +295,7 @@ class MapReader {
 
   std::string name_;
   model::Numbering numbering_;
-  std::string subject_;
+  model::Subject subject_;
   Findings& findings_;
   std::map<std::string, std::size_t> column_of_;
   std::vector<std::size_t> extra_columns_;
@@ -307,7 +308,7 @@ class MapReader {
 }  // namespace
 
 model::RegisterMap read_map(const std::string& text, const std::string& name, std::uint32_t file,
-                            model::Numbering numbering, const std::string& subject,
+                            model::Numbering numbering, const model::Subject& subject,
                             Findings& findings) {
   MapReader reader(name, numbering, subject, findings);
   const auto table = read_csv(text, file);

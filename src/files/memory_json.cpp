@@ -28,7 +28,8 @@ Json store_json(const model::MemoryLayout& layout, const model::StoreReport& sto
   }
   Json overlaps = Json::array();
   for (const model::MemoryClash& clash : store.clashes) {
-    overlaps.push_back({{"range", clash.range}, {"by", {clash.first, clash.second}}});
+    overlaps.push_back(
+        {{"range", clash.range}, {"by", {to_text(clash.first), to_text(clash.second)}}});
   }
   return {{"area", store.name},      {"kind", store.words ? "word" : "bit"},
           {"first", store.first},    {"count", store.count},

@@ -72,7 +72,7 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
     problems.push_back({{"file", resolved.plan.files[p.place.file]},
                         {"line", p.place.line},
                         {"column", p.place.column},
-                        {"subject", p.subject},
+                        {"subject", to_text(p.subject)},
                         {"message", p.message},
                         {"remedy", p.remedy}});
   }

@@ -13,8 +13,8 @@
 namespace greymet::files {
 
 using model::Findings;
-using model::Place;
 using model::Plan;
+using model::Range;
 using model::RuleCode;
 
 namespace {
@@ -45,7 +45,7 @@ class Loader {
   }
 
  private:
-  void report(RuleCode rule, Place place, std::string subject, std::string message,
+  void report(RuleCode rule, Range place, model::Subject subject, std::string message,
               std::string remedy) {
     out_.findings.push_back({.rule = rule,
                              .severity = model::Severity::error,
@@ -60,8 +60,7 @@ class Loader {
     out_.sources.push_back({path_, content ? *content : std::string()});
     if (!content) {
       out_.unreadable = true;
-      report(RuleCode::P01, {0, 0, 0}, "plan",
-             fmt::format("cannot be read: {}", content.error().message),
+      report(RuleCode::P01, {}, {}, fmt::format("cannot be read: {}", content.error().message),
              "name the plan file, e.g. greymet check plan.toml");
       return {};
     }
@@ -71,7 +70,7 @@ class Loader {
       return {};
     }
     if (root->entries.empty() && out_.findings.empty()) {
-      report(RuleCode::P06, {0, 0, 0}, "plan", "is empty: it declares nothing",
+      report(RuleCode::P06, {}, {}, "is empty: it declares nothing",
              "begin with [controller.<name>], [line.<name>], [slave.<name>] and [exchange]");
     }
     model::Declared<std::string> table_file;
@@ -82,7 +81,7 @@ class Loader {
 
   // Opens a file the plan names; P07 and nothing if that fails.
   std::optional<std::uint32_t> open(const model::Located<std::string>& name,
-                                    const std::string& subject, std::size_t limit) {
+                                    const model::Subject& subject, std::size_t limit) {
     const std::string path = name.value.starts_with("/") ? name.value : folder_ + name.value;
     if (path == path_) {
       report(RuleCode::P07, name.place, subject, fmt::format("'{}' is the plan itself", name.value),
@@ -120,7 +119,7 @@ class Loader {
   }
 
   void read_model(model::Controller& controller) {
-    const std::string subject = fmt::format("controller {}", controller.name);
+    const model::Subject subject = subject_of(controller);
     const auto file = open(*controller.model_file, subject, largest_map);
     if (!file) return;
     const auto known = models_.find(*file);
@@ -138,7 +137,7 @@ class Loader {
   }
 
   void read_map_of(model::Slave& slave, Plan& plan) {
-    const std::string subject = fmt::format("slave {}", slave.name);
+    const model::Subject subject = subject_of(slave);
     const auto file = open(*slave.map_file, subject, largest_map);
     if (!file) return;
     const auto numbering = value_or(slave.numbering, model::Numbering::from_0);
@@ -158,19 +157,19 @@ class Loader {
 
   // Rows of [exchange] table come first in list order.
   void read_transaction_table(const model::Located<std::string>& name, Plan& plan) {
-    const auto file = open(name, "exchange", largest_plan);
+    const auto file = open(name, {model::SubjectKind::exchange}, largest_plan);
     if (!file) return;
     const auto table = read_csv(out_.sources[*file].text, *file);
     if (!table) {
-      report(RuleCode::P07, table.error().place, "exchange", table.error().message,
-             table.error().remedy);
+      report(RuleCode::P07, table.error().place, {model::SubjectKind::exchange},
+             table.error().message, table.error().remedy);
       return;
     }
     std::vector<model::Transaction> rows;
     for (std::size_t i = 0; i < table->rows.size(); ++i) {
       const auto& row = table->rows[i];
       if (row.size() > table->header.size()) {
-        report(RuleCode::P07, row.front().place, "exchange",
+        report(RuleCode::P07, row.front().place, {model::SubjectKind::exchange},
                fmt::format("row {}: {} cells, the header has {}", i + 1, row.size(),
                            table->header.size()),
                "quote cells that hold the delimiter");
@@ -197,7 +196,7 @@ class Loader {
       cell.kind = ValueKind::cell;
       cell.place = row[i].place;
       cell.text = row[i].text;
-      const Place key_place = header[i].place;
+      const Range key_place = header[i].place;
       owner.entries.push_back(
           {dot == std::string::npos ? key : key.substr(dot + 1), key_place, cell});
     }

@@ -16,7 +16,7 @@ using Json = nlohmann::ordered_json;
 
 namespace {
 
-Json place_json(const LoadedPlan& loaded, const model::Place& place, std::string_view text) {
+Json place_json(const LoadedPlan& loaded, const model::Range& place, std::string_view text) {
   return {{"file", loaded.sources[place.file].name},
           {"line", place.line},
           {"column", place.column},
@@ -34,6 +34,27 @@ Json tightness_json(const timing::TransactionReport& t) {
 
 }  // namespace
 
+namespace {
+
+Json fixes_json(const LoadedPlan& loaded, const model::Finding& f) {
+  Json fixes = Json::array();
+  for (const model::Fix& fix : f.fixes) {
+    Json edits = Json::array();
+    for (const model::Edit& edit : fix.edits) {
+      edits.push_back({{"file", loaded.sources[edit.range.file].name},
+                       {"line", edit.range.line},
+                       {"column", edit.range.column},
+                       {"end_line", edit.range.end_line},
+                       {"end_column", edit.range.end_column},
+                       {"text", edit.text}});
+    }
+    fixes.push_back({{"title", fix.title}, {"edits", std::move(edits)}, {"certain", fix.certain}});
+  }
+  return fixes;
+}
+
+}  // namespace
+
 std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings) {
   Json list = Json::array();
   for (const model::Finding& f : findings) {
@@ -45,10 +66,13 @@ std::string findings_json(const LoadedPlan& loaded, const model::Findings& findi
                     {"file", loaded.sources[f.place.file].name},
                     {"line", f.place.line},
                     {"column", f.place.column},
-                    {"subject", f.subject},
+                    {"end_line", f.place.end_line},
+                    {"end_column", f.place.end_column},
+                    {"subject", to_text(f.subject)},
                     {"message", f.message},
                     {"remedy", f.remedy},
-                    {"related", std::move(related)}});
+                    {"related", std::move(related)},
+                    {"fixes", fixes_json(loaded, f)}});
   }
   const checks::Tally tally = checks::tally_of(findings);
   return dump({{"findings", std::move(list)},

@@ -68,7 +68,7 @@ const Value* TableReader::value(std::string_view key) {
   return table_.find(key);
 }
 
-void TableReader::report(RuleCode rule, model::Place place, std::string message,
+void TableReader::report(RuleCode rule, model::Range place, std::string message,
                          std::string remedy) {
   findings_.push_back({.rule = rule,
                        .severity = model::Severity::error,
@@ -275,7 +275,13 @@ void TableReader::finish(const std::function<std::string(std::string_view)>& exp
     }
     report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
            std::move(remedy));
-    if (nearest) findings_.back().about = *nearest;
+    if (!nearest) continue;
+    findings_.back().about = *nearest;
+    if (entry.place.has_end()) {
+      findings_.back().fixes = {{fmt::format("write `{}`", *nearest),
+                                 {{entry.place, *nearest}},
+                                 table_.find(*nearest) == nullptr}};
+    }
   }
 }
 

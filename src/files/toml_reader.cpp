@@ -10,7 +10,7 @@ namespace greymet::files {
 
 using model::Finding;
 using model::Findings;
-using model::Place;
+using model::Range;
 using model::RuleCode;
 using model::Severity;
 
@@ -22,11 +22,13 @@ constexpr std::size_t largest_mended = std::size_t{2} << 20;
 constexpr std::size_t longest_line_looked_at = 20'000;  // looking costs time for each value
 constexpr int most_parts_of_a_key = 500;                // the parser recurses once a part
 
-Finding syntax_finding(Place place, std::string message, std::string remedy) {
+using Begin = std::pair<std::uint32_t, std::uint32_t>;  // line, column
+
+Finding syntax_finding(Range place, std::string message, std::string remedy) {
   return {.rule = RuleCode::P01,
           .severity = Severity::error,
           .place = place,
-          .subject = "plan",
+          .subject = {},
           .message = std::move(message),
           .remedy = std::move(remedy)};
 }
@@ -67,9 +69,9 @@ bool is_bare(char c) {
 }
 
 // A key of absurdly many parts, told by its dots, or nothing.
-std::optional<Place> absurd_key(std::string_view text, std::uint32_t file) {
+std::optional<Range> absurd_key(std::string_view text, std::uint32_t file) {
   int dots = 0;
-  Place place{file, 1, 1};
+  Range place{file, 1, 1, 0, 0};
   for (char c : text) {
     if (c == '\n') {
       ++place.line;
@@ -149,10 +151,10 @@ class DuplicateMender {
       : text_(std::move(text)), file_(file), findings_(findings) {}
 
   [[nodiscard]] const std::string& text() const { return text_; }
-  [[nodiscard]] const std::set<Place>& mended() const { return mended_; }
+  [[nodiscard]] const std::set<Begin>& mended() const { return mended_; }
 
   // True if the error was a duplicate and has been mended.
-  bool mend(std::string_view description, Place place) {
+  bool mend(std::string_view description, Range place) {
     if (description.find("cannot redefine") == std::string_view::npos ||
         text_.size() > largest_mended || ++count_ > most_duplicates) {
       return false;
@@ -169,23 +171,23 @@ class DuplicateMender {
   }
 
  private:
-  void report(Place place, std::string_view name, std::optional<Place> first, std::string remedy) {
+  void report(Range place, std::string_view name, std::optional<Range> first, std::string remedy) {
     Finding finding{.rule = RuleCode::P04,
                     .severity = Severity::error,
                     .place = place,
-                    .subject = "plan",
+                    .subject = {},
                     .message = fmt::format("{} is written twice", name.substr(0, 80)),
                     .remedy = std::move(remedy)};
     if (first) finding.related.push_back({*first, "first written here"});
     findings_.push_back(std::move(finding));
   }
 
-  void mend_header(const Lines& lines, const std::string& header, Place place) {
-    std::optional<Place> first;
+  void mend_header(const Lines& lines, const std::string& header, Range place) {
+    std::optional<Range> first;
     std::vector<std::uint32_t> again;
     for (std::uint32_t n = 1; n <= lines.count(); ++n) {
       if (trimmed(lines.line(n)) != header) continue;
-      if (n < place.line && !first) first = Place{file_, n, 1};
+      if (n < place.line && !first) first = Range{file_, n, 1, n, 1};
       if (n >= place.line) again.push_back(n);
     }
     const bool block = header.starts_with("[[");
@@ -206,7 +208,7 @@ class DuplicateMender {
     }
   }
 
-  bool mend_key(std::string_view line, std::size_t end, std::size_t line_start, Place place) {
+  bool mend_key(std::string_view line, std::size_t end, std::size_t line_start, Range place) {
     // The parser points at the value: the key stands before the '=' in front of it.
     const auto skip_blanks = [&] {
       while (end > 0 && (line[end - 1] == ' ' || line[end - 1] == '\t')) --end;
@@ -230,7 +232,7 @@ class DuplicateMender {
     }
     text_.replace(line_start + first, name.size(), other);
     report(place, fmt::format("`{}`", name), std::nullopt, "keep one of the two");
-    mended_.insert(place);
+    mended_.insert({place.line, place.column});
     return true;
   }
 
@@ -238,17 +240,17 @@ class DuplicateMender {
   std::uint32_t file_;
   Findings& findings_;
   int count_ = 0;
-  std::set<Place> mended_;
+  std::set<Begin> mended_;
 };
 
-Place place_of(const toml::source_region& region, std::uint32_t file) {
-  return {file, region.begin.line, region.begin.column};
+Range place_of(const toml::source_region& region, std::uint32_t file) {
+  return {file, region.begin.line, region.begin.column, region.end.line, region.end.column};
 }
 
 // toml++ tree -> our tree, tables in the order of the file.
 class Converter {
  public:
-  Converter(const Lines& lines, const std::set<Place>& mended, std::uint32_t file,
+  Converter(const Lines& lines, const std::set<Begin>& mended, std::uint32_t file,
             Findings& findings)
       : lines_(lines), mended_(mended), file_(file), findings_(findings) {}
 
@@ -257,8 +259,8 @@ class Converter {
     out.kind = ValueKind::table;
     out.place = place_of(in.source(), file_);
     for (const auto& [key, node] : in) {
-      const Place place = place_of(key.source(), file_);
-      if (mended_.contains(place) || std::string_view(key.str()).starts_with(duplicate_key))
+      const Range place = place_of(key.source(), file_);
+      if (mended_.contains({place.line, place.column}) || std::string_view(key.str()).starts_with(duplicate_key))
         continue;
       out.entries.push_back({std::string(key.str()), place, value(node)});
     }
@@ -309,14 +311,14 @@ class Converter {
         {.rule = RuleCode::P05,
          .severity = Severity::error,
          .place = number.place,
-         .subject = "plan",
+         .subject = {},
          .message = fmt::format("TOML reads this as {} and a comment: '#' follows the number",
                                 number.text),
          .remedy = fmt::format("write \"{}\" in quotes, or put a blank before a comment", word)});
   }
 
   const Lines& lines_;
-  const std::set<Place>& mended_;
+  const std::set<Begin>& mended_;
   std::uint32_t file_;
   Findings& findings_;
 };
@@ -337,7 +339,7 @@ std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Find
       const Lines lines(mender.text());
       return Converter(lines, mender.mended(), file, findings).table(parsed);
     } catch (const toml::parse_error& error) {
-      const Place place = place_of(error.source(), file);
+      const Range place = place_of(error.source(), file);
       if (mender.mend(error.description(), place)) continue;
       const Lines lines(mender.text());
       std::string message(error.description());

@@ -9,7 +9,7 @@ const Value* Value::find(std::string_view key) const {
   return nullptr;
 }
 
-Value& Value::table_at(std::string_view key, model::Place at) {
+Value& Value::table_at(std::string_view key, model::Range at) {
   for (Entry& entry : entries) {
     if (entry.key == key) return entry.value;
   }

@@ -22,10 +22,9 @@ bool whole_words(const BitRange& bits) {
 // "moisture-in": the part of "transaction moisture-in" that people look for.
 std::string short_owner(const ResolvedPlan& plan, const MemoryUse& use) {
   if (use.purpose == MemoryPurpose::copy_source || use.purpose == MemoryPurpose::copy_target) {
-    return owner_subject(plan, use);
+    return to_text(owner_subject(plan, use));
   }
-  const std::string subject = owner_subject(plan, use);
-  return subject.substr(subject.find(' ') + 1);
+  return owner_subject(plan, use).name;
 }
 
 bool is_assigned(const ResolvedPlan& plan, const MemoryUse& use) {

@@ -35,7 +35,7 @@ class Collector {
 
  private:
   void add(std::size_t controller, const BitRange& bits, MemoryPurpose purpose, std::size_t owner,
-           Place place, std::optional<StatusKind> status_kind = {}) {
+           Range place, std::optional<StatusKind> status_kind = {}) {
     uses_[controller].push_back({bits, purpose, owner, status_kind, place});
   }
 
@@ -116,14 +116,13 @@ Indexed<std::vector<MemoryUse>, ControllerIndex> memory_uses(const ResolvedPlan&
   return Collector(resolved).collect();
 }
 
-std::string owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
+Subject owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
   switch (use.purpose) {
     case MemoryPurpose::heartbeat:
-      return fmt::format("heartbeat {}",
-                         resolved.plan.heartbeats[resolved.heartbeats[use.owner].declared].name);
+      return subject_of(resolved.plan.heartbeats[resolved.heartbeats[use.owner].declared]);
     case MemoryPurpose::copy_source:
     case MemoryPurpose::copy_target:
-      return fmt::format("copy {}", resolved.copies[use.owner].declared + 1);
+      return {SubjectKind::copy, std::to_string(resolved.copies[use.owner].declared + 1)};
     default: return subject_of(resolved.declared(resolved.transactions[use.owner]));
   }
 }

@@ -31,6 +31,10 @@ std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::si
                nearest ? fmt::format("write '{}'", *nearest)
                        : fmt::format("declare [{}.{}], or name one that is declared",
                                      kind.substr(0, kind.find(' ')), name.value.substr(0, 60)));
+  if (nearest && name.place.has_end()) {
+    report.last().fixes = {
+        {fmt::format("write '{}'", *nearest), {{name.place, '"' + *nearest + '"'}}, false}};
+  }
   return std::nullopt;
 }
 
@@ -57,7 +61,7 @@ bool matches_pattern(std::string_view pattern, std::string_view name) {
   return p == pattern.size();
 }
 
-void report_memory_failure(const MemoryFailure& failure, Place place, Reporter& report) {
+void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& report) {
   const bool malformed = failure.error == MemoryError::not_an_address;
   report.error(malformed ? RuleCode::P05 : RuleCode::M03, place, failure.message,
                malformed ? "write the area's name and a number, as in \"%MW200\" or \"%MW200.3\""
@@ -114,7 +118,7 @@ void index_names(const Things& things, std::string_view kind, Findings& findings
   for (std::size_t i = 0; i < things.size(); ++i) {
     const auto [at, is_new] = names.emplace(things[i].name, i);
     if (is_new) continue;
-    Reporter report(findings, fmt::format("{} {}", kind, things[i].name));
+    Reporter report(findings, subject_of(things[i]));
     report.error(RuleCode::P04, things[i].place,
                  fmt::format("{} name '{}' is used twice", kind, things[i].name),
                  "give one of them another name", {{things[at->second].place, "first used here"}});
@@ -131,7 +135,7 @@ Names index_all_names(const Plan& plan, Findings& findings) {
   for (const Slave& slave : plan.slaves) {
     const auto peer = names.controllers.find(slave.name);
     if (peer == names.controllers.end()) continue;
-    Reporter report(findings, fmt::format("slave {}", slave.name));
+    Reporter report(findings, subject_of(slave));
     report.error(RuleCode::P04, slave.place,
                  fmt::format("'{}' names both a slave and a controller", slave.name),
                  "give one of them another name: transactions name both in the same way",
@@ -148,7 +152,7 @@ Names index_all_names(const Plan& plan, Findings& findings) {
 
 void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
                   Findings& findings) {
-  Reporter report(findings, fmt::format("line {}", line.name));
+  Reporter report(findings, subject_of(line));
   std::optional<ControllerIndex> master;
   std::optional<GatewayIndex> gateway;
   if (line.master) {
@@ -172,7 +176,7 @@ void resolve_line(ResolvedPlan& resolved, const Names& names, const Line& line,
 
 void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slave,
                    Findings& findings) {
-  Reporter report(findings, fmt::format("slave {}", slave.name));
+  Reporter report(findings, subject_of(slave));
   std::optional<LineIndex> line;
   if (slave.line) line = look_up_as<LineIndex>(names.lines, *slave.line, "line", report);
   if (slave.refused.contains("line") || slave.refused.contains("host")) {
@@ -200,7 +204,7 @@ void resolve_slave(ResolvedPlan& resolved, const Names& names, const Slave& slav
 void resolve_heartbeat(ResolvedPlan& resolved, const Names& names, std::size_t index,
                        Findings& findings) {
   const Heartbeat& heartbeat = resolved.plan.heartbeats[index];
-  Reporter report(findings, fmt::format("heartbeat {}", heartbeat.name));
+  Reporter report(findings, subject_of(heartbeat));
   ResolvedHeartbeat out{index, {}, {}, {}};
   const auto controller = [&](const Declared<std::string>& name) -> std::optional<ControllerIndex> {
     if (!name) return std::nullopt;
@@ -235,7 +239,7 @@ std::optional<MemoryRange> resolve_range(const MemoryLayout& layout,
 void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
                   Findings& findings) {
   const Copy& copy = resolved.plan.copies[index];
-  Reporter report(findings, fmt::format("copy {}", index + 1));
+  Reporter report(findings, {SubjectKind::copy, std::to_string(index + 1)});
   ResolvedCopy out{index, {}, {}, {}};
   if (copy.controller) {
     out.controller =
@@ -321,7 +325,7 @@ std::optional<ControllerIndex> controller_of_want(const ResolvedPlan& resolved, 
 void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
                   Findings& findings) {
   const Want& want = resolved.plan.wants[index];
-  Reporter report(findings, want.slave ? fmt::format("want of {}", want.slave->value) : "want");
+  Reporter report(findings, {SubjectKind::want, std::to_string(index + 1)});
   ResolvedWant out{index, {}, {}, {}};
   if (want.slave) out.slave = look_up_as<SlaveIndex>(names.slaves, *want.slave, "slave", report);
   out.controller = controller_of_want(resolved, names, want, out.slave, report);
@@ -360,10 +364,6 @@ Numbering ResolvedPlan::numbering_of(const Target& t) const {
   return t.is_peer ? Numbering::from_0 : exchange.slaves[t.index].numbering;
 }
 
-std::string subject_of(const Transaction& transaction) {
-  return fmt::format("transaction {}", transaction.name);
-}
-
 ResolvedPlan resolve(Plan plan, Findings& findings) {
   ResolvedPlan resolved;
   resolved.plan = std::move(plan);
@@ -373,7 +373,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
     resolved.layouts.emplace_back(controller);
     std::vector<std::optional<LineIndex>> lines;
     for (const Answer& answer : controller.answers) {
-      Reporter report(findings, fmt::format("controller {}", controller.name));
+      Reporter report(findings, subject_of(controller));
       lines.push_back(answer.line ? look_up_as<LineIndex>(names.lines, *answer.line, "line", report)
                                   : std::nullopt);
     }
@@ -390,7 +390,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   for (std::size_t i = 0; i < p.copies.size(); ++i) resolve_copy(resolved, names, i, findings);
   for (std::size_t i = 0; i < p.paths.size(); ++i) {
     const Path& path = p.paths[i];
-    Reporter report(findings, fmt::format("path {}", path.name));
+    Reporter report(findings, subject_of(path));
     ResolvedPath out{i, {}, {}};
     if (path.from) out.from = resolve_path_end(resolved, names, *path.from, report);
     if (path.to) out.to = resolve_path_end(resolved, names, *path.to, report);

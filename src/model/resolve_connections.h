@@ -18,9 +18,9 @@ class Connections {
     const Plan& plan = resolved.plan;
     for (const Line& line : plan.lines) line_names_.push_back(line.name);
     // The name comes from the first slave or gateway of that host:port in file order.
-    std::map<std::pair<std::string, std::int64_t>, std::pair<Place, std::string>> first;
+    std::map<std::pair<std::string, std::int64_t>, std::pair<Range, std::string>> first;
     const auto offer = [&first](const std::optional<std::string>& host, std::int64_t port,
-                                Place place, const std::string& name) {
+                                Range place, const std::string& name) {
       if (!host) return;
       const auto [at, is_new] = first.try_emplace({*host, port}, place, name);
       if (!is_new && place < at->second.first) at->second = {place, name};
@@ -38,7 +38,7 @@ class Connections {
 
   ConnectionIndex of(ControllerIndex controller, const std::string& host, std::int64_t port,
                      const std::string& fallback_name, std::optional<GatewayIndex> gateway,
-                     Place place) {
+                     Range place) {
     const auto key = std::tuple(controller, host, port);
     const auto found = known_.find(key);
     if (found != known_.end()) return found->second;

@@ -21,10 +21,10 @@ struct Names {
 // Collects findings for one subject.
 class Reporter {
  public:
-  Reporter(Findings& findings, std::string subject)
+  Reporter(Findings& findings, Subject subject)
       : findings_(findings), subject_(std::move(subject)) {}
 
-  void error(RuleCode rule, Place place, std::string message, std::string remedy,
+  void error(RuleCode rule, Range place, std::string message, std::string remedy,
              std::vector<Related> related = {}) {
     findings_.push_back({.rule = rule,
                          .severity = Severity::error,
@@ -35,14 +35,17 @@ class Reporter {
                          .related = std::move(related)});
   }
   // P06 for one key.
-  void missing(std::string_view key, Place place, std::string message, std::string remedy) {
+  void missing(std::string_view key, Range place, std::string message, std::string remedy) {
     error(RuleCode::P06, place, std::move(message), std::move(remedy));
     findings_.back().about = key;
   }
 
+  // The finding just reported.
+  [[nodiscard]] Finding& last() { return findings_.back(); }
+
  private:
   Findings& findings_;
-  std::string subject_;
+  Subject subject_;
 };
 
 // The index behind a name, or P03 with the nearest known name.
@@ -62,7 +65,7 @@ template <class I>
 [[nodiscard]] bool matches_pattern(std::string_view pattern, std::string_view name);
 
 // Reports a memory failure as M03 or P05, whichever it is.
-void report_memory_failure(const MemoryFailure& failure, Place place, Reporter& report);
+void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& report);
 
 // The bit or word that a text names, or a finding.
 [[nodiscard]] std::optional<MemoryRange> resolve_bit(const MemoryLayout& layout,
@@ -79,7 +82,7 @@ struct Unplaced {
   std::int64_t count = 0;
   std::size_t transaction = 0;
   bool is_into = false;
-  Place place;
+  Range place;
 };
 
 void resolve_transactions(ResolvedPlan& resolved, const Names& names,

@@ -191,7 +191,7 @@ class TransactionResolver {
                    "write = { at = 16, count = 2, from = \"%MW410\" }");
     }
     if (declared.block.at || declared.block.points || declared.into || declared.from) {
-      const Place place = declared.block.at ? declared.block.at->place : declared.place;
+      const Range place = declared.block.at ? declared.block.at->place : declared.place;
       report.error(RuleCode::P05, place, "function 23 takes its addresses in `read` and `write`",
                    "move at, count, into and from into read = { ... } and write = { ... }");
     }

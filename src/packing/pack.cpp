@@ -123,8 +123,10 @@ class Packer {
   void problem(std::size_t want, std::string message, std::string remedy) {
     const model::Want& declared = resolved_.plan.wants[resolved_.wants[want].declared];
     refused_.insert(want);
-    result_.problems.push_back(
-        {declared.place, fmt::format("want {}", want + 1), std::move(message), std::move(remedy)});
+    result_.problems.push_back({declared.place,
+                                {model::SubjectKind::want, std::to_string(want + 1)},
+                                std::move(message),
+                                std::move(remedy)});
   }
 
   std::string unique_name(const std::string& wished) {
@@ -273,7 +275,7 @@ class Packer {
   void collect_errors(const ResolvedPlan& packed, const model::Findings& found) {
     checks::RuleSelection rules;
     rules.picked = {"F", "M", "C"};
-    std::map<std::string, std::size_t> mine;
+    std::map<model::Subject, std::size_t> mine;
     for (std::size_t i = 0; i < result_.requests.size(); ++i) {
       mine[subject_of(result_.requests[i].declared)] = i;
     }

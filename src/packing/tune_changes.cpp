@@ -30,7 +30,7 @@ constexpr std::size_t timeouts_tried = 8;
 
 template <class T>
 void declare(model::Declared<T>& value, T to) {
-  value = Located<T>{std::move(to), value ? value->place : model::Place{}};
+  value = Located<T>{std::move(to), value ? value->place : model::Range{}};
 }
 
 Duration rounded_up(Duration d, Duration step) {

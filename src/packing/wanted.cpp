@@ -29,7 +29,10 @@ struct Wish {
 PackProblem problem_of(const ResolvedPlan& resolved, std::size_t want, std::string message,
                        std::string remedy) {
   const model::Want& declared = resolved.plan.wants[want];
-  return {declared.place, fmt::format("want {}", want + 1), std::move(message), std::move(remedy)};
+  return {declared.place,
+          {model::SubjectKind::want, std::to_string(want + 1)},
+          std::move(message),
+          std::move(remedy)};
 }
 
 std::uint32_t most_of(const Slave& slave, Area area) {

@@ -130,6 +130,7 @@ class IslandSimulator {
     Nanoseconds next_check = checkpoints_.first;
     Nanoseconds now = 0;
     bool complete = false;
+    bool stopped = false;
     while (!events_.empty() && served_ < options_.most_transactions && !complete) {
       now = events_.top().at;
       if (now >= options_.horizon.count()) break;
@@ -145,9 +146,12 @@ class IslandSimulator {
         handle(event);
       }
       dispatch(now);
-      progress.step(served_, now);
+      if (!progress.step(served_, now)) {
+        stopped = true;
+        break;
+      }
     }
-    complete = complete || events_.empty();
+    complete = complete || (events_.empty() && !stopped);
     std::vector<QueueStatistics> results;
     for (QueueState& state : states_) {
       for (JobRecorder& recorder : state.recorders) state.result.jobs.push_back(recorder.take());

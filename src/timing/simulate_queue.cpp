@@ -94,7 +94,7 @@ class QueueSimulator {
       now = round_up(now, scan);
       admit(now);
       serve(now);
-      progress.step(served_, now);
+      if (!progress.step(served_, now)) break;
     }
     for (JobRecorder& recorder : recorders_) result_.jobs.push_back(recorder.take());
     result_.simulated = Duration(std::max(free_, reached));

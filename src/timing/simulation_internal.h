@@ -199,13 +199,17 @@ class ProgressMeter {
  public:
   ProgressMeter(const SimulationOptions& options, double from, double to)
       : options_(options), from_(from), to_(to) {}
-  void step(std::uint64_t transactions, Nanoseconds now) {
-    if ((transactions & 0xffff) != 0 || !options_.progress) return;
+  // False once the simulation is to be stopped.
+  [[nodiscard]] bool step(std::uint64_t transactions, Nanoseconds now) {
+    if ((transactions & 0xffff) != 0) return true;
+    if (options_.stop.stop_requested()) return false;
+    if (!options_.progress) return true;
     const double by_count =
         static_cast<double>(transactions) / static_cast<double>(options_.most_transactions);
     const double by_time = static_cast<double>(now) /
                            static_cast<double>(std::max<std::int64_t>(1, options_.horizon.count()));
     options_.progress(from_ + (to_ - from_) * std::min(1.0, std::max(by_count, by_time)));
+    return true;
   }
 
  private:

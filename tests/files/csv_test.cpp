@@ -32,7 +32,8 @@ std::string dump(const std::string& text) {
 // Points and findings of a map, one a line.
 std::string map_of(const std::string& text, model::Numbering numbering = model::Numbering::from_0) {
   model::Findings findings;
-  const model::RegisterMap map = read_map(text, "m.csv", 0, numbering, "slave s", findings);
+  const model::RegisterMap map =
+      read_map(text, "m.csv", 0, numbering, {model::SubjectKind::slave, "s"}, findings);
   std::string out;
   for (const model::Point& p : map.points()) {
     out += fmt::format("{} {} {} x{} +{}\n", p.name, to_text(p.address), to_text(p.type), p.factor,
@@ -76,8 +77,9 @@ TEST_CASE("a map in any order of columns, with factors and notes") {
                ",bool,3,discrete input,door,,,\n") ==
         "temp hr:4 i16 x0.1 +-20\ndoor di:3 bool x1 +0\n");
   model::Findings findings;
-  const auto map = read_map("point,area,address,type,maker,colour\na,hr,1,u16,Orrin,red\n", "m.csv",
-                            0, model::Numbering::from_0, "slave s", findings);
+  const auto map =
+      read_map("point,area,address,type,maker,colour\na,hr,1,u16,Orrin,red\n", "m.csv", 0,
+               model::Numbering::from_0, {model::SubjectKind::slave, "s"}, findings);
   CHECK(map.extra_columns() == std::vector<std::string>{"maker", "colour"});
   CHECK(map.points()[0].extra == std::vector<std::string>{"Orrin", "red"});
   CHECK(map.points()[0].access == model::Access::read_write);

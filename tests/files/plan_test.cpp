@@ -34,13 +34,13 @@ TEST_CASE("every value keeps its file, line and column") {
       test::base_files());
   const auto& t = loaded.plan.plan.transactions.at(0);
   CHECK(t.phase->value == model::Duration(std::chrono::milliseconds(250)));
-  CHECK(t.phase->place == model::Place{0, 25, 98});
+  CHECK(test::begin_of(t.phase->place) == test::Spot{0, 25, 98});
   CHECK(t.on_loss->value == model::OnLoss::hold);
   const auto& slave = loaded.plan.plan.slaves.at(0);
-  CHECK(slave.unit->place == model::Place{0, 13, 8});
+  CHECK(test::begin_of(slave.unit->place) == test::Spot{0, 13, 8});
   CHECK(slave.reply->value.max == model::Duration(std::chrono::milliseconds(20)));
   CHECK(loaded.sources[1].name == "gauge.csv");
-  CHECK(loaded.plan.plan.maps[0].points()[1].place == model::Place{1, 3, 1});
+  CHECK(test::begin_of(loaded.plan.plan.maps[0].points()[1].place) == test::Spot{1, 3, 1});
 }
 
 TEST_CASE("wrong values are named with what was expected") {
@@ -136,8 +136,8 @@ TEST_CASE("transactions may stand in a CSV, rows before those of the plan") {
   CHECK(loaded.plan.plan.transactions[3].name == "d");
   CHECK(loaded.plan.transactions[1].write->quantity == 3);
   CHECK(loaded.plan.transactions[2].read->quantity == 3);
-  CHECK(loaded.plan.transactions[0].status[0].place == model::Place{1, 2, 36});
-  CHECK(loaded.plan.plan.transactions[0].phase->place == model::Place{1, 2, 24});
+  CHECK(test::begin_of(loaded.plan.transactions[0].status[0].place) == test::Spot{1, 2, 36});
+  CHECK(test::begin_of(loaded.plan.plan.transactions[0].phase->place) == test::Spot{1, 2, 24});
 }
 
 TEST_CASE("files that cannot be used are findings, and the rest is read") {

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <catch2/catch.hpp>
 
+#include "plans.h"
+
 using namespace greymet;
 using namespace greymet::files;
 
@@ -54,8 +56,8 @@ TEST_CASE("TOML becomes a tree in the order of the file") {
   CHECK(dump(*root) ==
         "{z={b=1, a=0x1F, sub={k={q=1, p=2}}}, a={x=[1, \"two\", 3.5, true], d=date}}");
   const Value* x = root->find("a")->find("x");
-  CHECK(x->items[1].place == model::Place{3, 5, 9});
-  CHECK(root->find("z")->entries[1].place == model::Place{3, 3, 1});
+  CHECK(test::begin_of(x->items[1].place) == test::Spot{3, 5, 9});
+  CHECK(test::begin_of(root->find("z")->entries[1].place) == test::Spot{3, 3, 1});
 }
 
 TEST_CASE("columns count characters, not bytes; BOM and CRLF are fine") {

@@ -76,9 +76,9 @@ TEST_CASE("overlaps are named with both users") {
         Lines{"%MW10..%MW17 8 read a !", "%MW15..%MW18 4 read b !", "%MW18..%MW19 2 write c !"});
   REQUIRE(words.clashes.size() == 2);
   CHECK(words.clashes[0].range == "%MW15..%MW17");
-  CHECK(words.clashes[0].first == "transaction a");
+  CHECK(to_text(words.clashes[0].first) == "transaction a");
   CHECK(words.clashes[1].range == "%MW18");
-  CHECK(words.clashes[1].second == "transaction c");
+  CHECK(to_text(words.clashes[1].second) == "transaction c");
 }
 
 TEST_CASE("a word of which one bit is used is not free") {

@@ -1,6 +1,7 @@
 // Plans for tests: short texts in memory, read the way the program reads files.
 #pragma once
 
+#include <array>
 #include <map>
 #include <string>
 #include <vector>
@@ -11,6 +12,12 @@
 namespace greymet::test {
 
 using Files = std::map<std::string, std::string>;
+
+// Where a range begins: file, line, column.
+using Spot = std::array<std::uint32_t, 3>;
+[[nodiscard]] inline Spot begin_of(const model::Range& range) {
+  return {range.file, range.line, range.column};
+}
 
 // Loads `plan.toml` with these other files beside it.
 [[nodiscard]] files::LoadedPlan load(const std::string& plan, Files others = {});

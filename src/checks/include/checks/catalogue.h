@@ -1,6 +1,10 @@
 // The rule catalogue: what every rule of `check` is about.
 #pragma once
 
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <initializer_list>
 #include <span>
 #include <string>
 #include <string_view>
@@ -9,8 +13,31 @@
 
 namespace greymet::checks {
 
-// One entry of the catalogue. A rule may report lower severities than its own where the case is
-// milder; its text says so.
+struct RuleInput;
+
+// Appends what it finds. One function may look for several rules; none depends on another's.
+using RuleFunction = void (*)(const RuleInput& in, model::Findings& out);
+
+// What a rule looks at: the plan alone, or its timing as well (bounds, and the simulation with
+// longest durations), which is only computed for rules that were asked for.
+enum class Needs : std::uint8_t { plan, timing };
+
+// A few rules, in a row of the table.
+struct RuleCodes {
+  constexpr RuleCodes() = default;
+  constexpr RuleCodes(std::initializer_list<model::RuleCode> list) : count(list.size()) {
+    std::copy(list.begin(), list.end(), codes.begin());
+  }
+  [[nodiscard]] constexpr const model::RuleCode* begin() const { return codes.data(); }
+  [[nodiscard]] constexpr const model::RuleCode* end() const { return codes.data() + count; }
+
+  std::array<model::RuleCode, 6> codes{};
+  std::size_t count = 0;
+};
+
+// One entry of the catalogue: all there is to know of a rule. Order, selections, silences, timing,
+// `explain` and docs/rules.md are made from it. A rule may report lower severities than its own
+// where the case is milder; its text says so.
 //
 // The examples are pieces of a plan: sections, and rows of `transactions` (each a line in braces);
 // or a register map, when the first line is a header of columns.
@@ -19,10 +46,13 @@ struct RuleEntry {
   model::Severity severity;
   std::string_view title;
   std::string_view why;
-  std::string_view wrong;   // an example that the rule reports
-  std::string_view right;   // the same without the mistake
-  std::string_view remedy;  // in general; findings give the concrete one
-  std::string_view clause;  // of the open standard; empty where there is none
+  std::string_view wrong;           // an example that the rule reports
+  std::string_view right;           // the same without the mistake
+  std::string_view remedy;          // in general; findings give the concrete one
+  std::string_view clause;          // of the open standard; empty where there is none
+  RuleFunction function = nullptr;  // that looks for it; null: found while the plan is read
+  Needs needs = Needs::plan;
+  RuleCodes silenced_by = {};  // causes: on the same subject this would only repeat them
 };
 
 // A family: its letter and what it is about.

@@ -1,6 +1,7 @@
 // check: a resolved plan in, findings out.
 #pragma once
 
+#include <stop_token>
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
@@ -21,9 +22,11 @@ struct RuleSelection {
 [[nodiscard]] tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view text);
 
 // Runs the rules and joins their findings with those of reading (`found`): consequences of one
-// cause are silenced, accepted findings left out, the rest sorted by place.
+// cause are silenced, accepted findings left out, the rest sorted by place. Once `stop` is
+// requested no further rule is begun: what comes back is then not the whole answer.
 [[nodiscard]] model::Findings check(const model::ResolvedPlan& resolved, model::Findings found,
-                                    const RuleSelection& selection = {});
+                                    const RuleSelection& selection = {},
+                                    const std::stop_token& stop = {});
 
 // How many findings of each severity there are.
 struct Tally {

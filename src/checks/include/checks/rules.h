@@ -1,11 +1,15 @@
 // The families of rules. Each function appends its findings; none depends on another's.
 #pragma once
 
+#include <stop_token>
 #include <vector>
 
 #include "model/finding.h"
 #include "model/resolved_plan.h"
-#include "timing/report.h"
+
+namespace greymet::timing {
+struct TimingReport;
+}
 
 namespace greymet::checks {
 
@@ -14,12 +18,20 @@ struct RuleInput {
   const model::ResolvedPlan& plan;
   // Per transaction: it asks for more than one request can carry (F02, F06), or its function and
   // area disagree (F01): rules about its exact range would only repeat that.
-  std::vector<bool> range_is_wrong;
+  std::vector<bool> range_is_wrong = {};
+  // Of rules that need timing; null for the others.
+  const timing::TimingReport* timing_report = nullptr;
+  std::stop_token stop = {};
+
+  [[nodiscard]] const timing::TimingReport& timing() const { return *timing_report; }
 };
+
+// What RuleInput::range_is_wrong says of this plan.
+[[nodiscard]] std::vector<bool> wrong_ranges(const model::ResolvedPlan& plan);
 
 void check_settings(const RuleInput& in, model::Findings& out);       // S
 void check_network(const RuleInput& in, model::Findings& out);        // N01 to N04, N07 to N10
-void check_functions(RuleInput& in, model::Findings& out);            // F01 to F08, F14; fills in
+void check_functions(const RuleInput& in, model::Findings& out);      // F01 to F08, F14
 void check_addresses(const RuleInput& in, model::Findings& out);      // F09 to F13, M09, D04
 void check_memory(const RuleInput& in, model::Findings& out);         // M01, M02, M06, M10
 void check_device_memory(const RuleInput& in, model::Findings& out);  // M04, M05
@@ -28,18 +40,12 @@ void check_data(const RuleInput& in, model::Findings& out);           // D01, D0
 void check_capabilities(const RuleInput& in, model::Findings& out);   // C
 void check_on_loss(const RuleInput& in, model::Findings& out);        // H08
 
-// Rules that need the plan's timing: bounds, and the simulation with longest durations.
-void check_connections(const RuleInput& in, const timing::TimingReport& timing,
-                       model::Findings& out);  // N05, N06, N11
-void check_times(const RuleInput& in, const timing::TimingReport& timing,
-                 model::Findings& out);  // T01 to T03, T05, T07, T10
-void check_stalls(const RuleInput& in, const timing::TimingReport& timing,
-                  model::Findings& out);  // T04, T08, T09
-void check_phases(const RuleInput& in, const timing::TimingReport& timing,
-                  model::Findings& out);  // T06
-void check_heartbeats(const RuleInput& in, const timing::TimingReport& timing,
-                      model::Findings& out);  // H01 to H06, H09
-void check_watchdogs(const RuleInput& in, const timing::TimingReport& timing,
-                     model::Findings& out);  // H07
+// Rules that need timing.
+void check_connections(const RuleInput& in, model::Findings& out);  // N05, N06, N11
+void check_times(const RuleInput& in, model::Findings& out);        // T01 to T03, T05, T07, T10
+void check_stalls(const RuleInput& in, model::Findings& out);       // T04, T08, T09
+void check_phases(const RuleInput& in, model::Findings& out);       // T06
+void check_heartbeats(const RuleInput& in, model::Findings& out);   // H01 to H06, H09
+void check_watchdogs(const RuleInput& in, model::Findings& out);    // H07
 
 }  // namespace greymet::checks

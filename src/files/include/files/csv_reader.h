@@ -5,14 +5,14 @@
 #include <tl/expected.hpp>
 #include <vector>
 
-#include "model/place.h"
+#include "model/range.h"
 
 namespace greymet::files {
 
 // One cell; empty cells are kept.
 struct Cell {
   std::string text;
-  model::Place place;
+  model::Range place;
 };
 
 // A table with its header row. Rows may be shorter or longer than the header: the caller says so.
@@ -24,7 +24,7 @@ struct CsvTable {
 
 // Why a text is no table.
 struct CsvError {
-  model::Place place;
+  model::Range place;
   std::string message;
   std::string remedy;
 };

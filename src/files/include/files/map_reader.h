@@ -13,6 +13,6 @@ namespace greymet::files {
 // row number and left out. `file` is the index that places get, `name` the name to show.
 [[nodiscard]] model::RegisterMap read_map(const std::string& text, const std::string& name,
                                           std::uint32_t file, model::Numbering numbering,
-                                          const std::string& subject, model::Findings& findings);
+                                          const model::Subject& subject, model::Findings& findings);
 
 }  // namespace greymet::files

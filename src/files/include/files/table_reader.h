@@ -12,7 +12,7 @@
 #include "files/value_tree.h"
 #include "model/address.h"
 #include "model/finding.h"
-#include "model/place.h"
+#include "model/range.h"
 #include "model/strong.h"
 
 namespace greymet::files {
@@ -22,7 +22,7 @@ namespace greymet::files {
 class TableReader {
  public:
   // `table` and `findings` must outlive the reader.
-  TableReader(const Value& table, std::string subject, model::Findings& findings)
+  TableReader(const Value& table, model::Subject subject, model::Findings& findings)
       : table_(table), subject_(std::move(subject)), findings_(findings) {}
 
   [[nodiscard]] model::Declared<std::string> text(std::string_view key);
@@ -62,9 +62,9 @@ class TableReader {
   // Reports P02 for every key that no accessor asked for. `explain` may give a better remedy.
   void finish(const std::function<std::string(std::string_view)>& explain = {});
 
-  void report(model::RuleCode rule, model::Place place, std::string message, std::string remedy);
-  [[nodiscard]] model::Place place() const { return table_.place; }
-  [[nodiscard]] const std::string& subject() const { return subject_; }
+  void report(model::RuleCode rule, model::Range place, std::string message, std::string remedy);
+  [[nodiscard]] model::Range place() const { return table_.place; }
+  [[nodiscard]] const model::Subject& subject() const { return subject_; }
   [[nodiscard]] model::Findings& findings() { return findings_; }
 
  private:
@@ -73,7 +73,7 @@ class TableReader {
   [[nodiscard]] std::optional<std::int64_t> whole_number(const Value& value) const;
 
   const Value& table_;
-  std::string subject_;
+  model::Subject subject_;
   model::Findings& findings_;
   std::vector<std::string_view> known_;
   model::RefusedKeys refused_;

@@ -6,7 +6,7 @@
 #include <string_view>
 #include <vector>
 
-#include "model/place.h"
+#include "model/range.h"
 
 namespace greymet::files {
 
@@ -17,7 +17,7 @@ struct Entry;
 // A value with its place. `text` holds texts, cells, and integers as they were written.
 struct Value {
   ValueKind kind = ValueKind::table;
-  model::Place place;
+  model::Range place;
   std::string text;
   std::int64_t integer = 0;
   double real = 0;
@@ -28,13 +28,13 @@ struct Value {
   // The value of a key, or null.
   [[nodiscard]] const Value* find(std::string_view key) const;
   // The value of a key, made as a table if it was not there.
-  Value& table_at(std::string_view key, model::Place at);
+  Value& table_at(std::string_view key, model::Range at);
 };
 
 // One key of a table.
 struct Entry {
   std::string key;
-  model::Place place;
+  model::Range place;
   Value value;
 };
 

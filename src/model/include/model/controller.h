@@ -7,7 +7,7 @@
 
 #include "model/address.h"
 #include "model/data_type.h"
-#include "model/place.h"
+#include "model/range.h"
 #include "model/strong.h"
 
 namespace greymet::model {
@@ -19,7 +19,7 @@ enum class Sends : std::uint8_t { anytime, scan };
 // One area of a controller's memory. A bit area is a store of its own or lies inside a word area.
 struct MemoryArea {
   std::string name;  // the prefix of its addresses, e.g. "%MW"
-  Place place;
+  Range place;
   MemoryKind kind = MemoryKind::word;
   std::int64_t first = 0;  // number of the first word or bit
   std::int64_t count = 0;
@@ -32,7 +32,7 @@ struct MemoryArea {
 
 // A way in which a controller answers as a slave: on a TCP port, or on a serial line.
 struct Answer {
-  Place place;
+  Range place;
   Declared<std::int64_t> port;
   Declared<std::int64_t> connections;
   Declared<std::vector<Located<std::string>>> allows;
@@ -61,7 +61,7 @@ struct ControllerModel {
 // A controller: master of lines and connections, and slave to its peers where it `answers`.
 struct Controller {
   std::string name;
-  Place place;
+  Range place;
   Declared<Duration> scan;
   Declared<bool> router;
   Declared<std::int64_t> in_flight;

@@ -41,8 +41,8 @@ struct DeviceBlock {
   Notation notation = Notation::plain;
   std::int64_t written = 0;
   bool hex = false;
-  Place at_place;
-  Place count_place;
+  Range at_place;
+  Range count_place;
 
   [[nodiscard]] Extent extent() const { return {offset, offset + quantity}; }
 };
@@ -65,7 +65,7 @@ struct Trigger {
   Duration period{};  // cyclic: the period; on bit or change: the smallest gap
   Duration phase{};
   std::optional<MemoryRange> bit;
-  Place place;
+  Range place;
 };
 
 // What a status bit or word tells.
@@ -77,7 +77,7 @@ enum class StatusKind : std::uint8_t { busy, done, failed, exception };
 struct Status {
   StatusKind kind = StatusKind::busy;
   MemoryRange range;
-  Place place;
+  Range place;
 };
 
 // A serial line as it will run. Settings that the plan leaves out have no default.
@@ -173,7 +173,7 @@ struct Connection {
   std::int64_t port = 0;
   std::string name;  // after the first slave or gateway of that host:port
   std::optional<GatewayIndex> gateway;
-  Place place;
+  Range place;
 };
 
 // How a request reaches who answers it, and how long everybody waits. Behind a gateway both a line

@@ -24,8 +24,8 @@ struct MemoryRow {
 struct MemoryClash {
   BitRange bits;
   std::string range;
-  std::string first;  // "transaction a"
-  std::string second;
+  Subject first;
+  Subject second;
 };
 
 // A store: a word area with the bit areas inside it, or a bit area of its own.

@@ -31,7 +31,7 @@ struct MemoryUse {
   MemoryPurpose purpose = MemoryPurpose::read;
   std::size_t owner = 0;  // transaction, heartbeat or copy, into the resolved plan
   std::optional<StatusKind> status_kind = {};  // of a status
-  Place place;
+  Range place;
 };
 
 // Per controller, in the order of the plan. Ranges that could not be resolved are left out.
@@ -39,7 +39,7 @@ struct MemoryUse {
     const ResolvedPlan& resolved);
 
 // "transaction moisture-in", "heartbeat kiln-alive", "copy 1"
-[[nodiscard]] std::string owner_subject(const ResolvedPlan& resolved, const MemoryUse& use);
+[[nodiscard]] Subject owner_subject(const ResolvedPlan& resolved, const MemoryUse& use);
 
 // Two uses of the same bits that harm each other: whoever fills them last wins, or a value is sent
 // that a read has overwritten. `relays` of a write makes the latter intended.

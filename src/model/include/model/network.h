@@ -9,7 +9,7 @@
 
 #include "model/address.h"
 #include "model/data_type.h"
-#include "model/place.h"
+#include "model/range.h"
 #include "model/serial_settings.h"
 #include "model/strong.h"
 
@@ -58,7 +58,7 @@ struct Park {
 // A serial line, with a controller as master or behind a gateway.
 struct Line {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> master;
   Declared<std::string> via;
   Declared<std::string> port;
@@ -76,7 +76,7 @@ struct Line {
 // A box between TCP and one serial line.
 struct Gateway {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> host;
   Declared<std::int64_t> port;
   Declared<Duration> timeout;
@@ -91,7 +91,7 @@ struct Gateway {
 // A field slave, on a line or at a host.
 struct Slave {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> line;
   Declared<std::int64_t> unit;
   Declared<std::string> map_file;

@@ -8,8 +8,9 @@
 #include "model/controller.h"
 #include "model/index.h"
 #include "model/network.h"
-#include "model/place.h"
+#include "model/range.h"
 #include "model/register_map.h"
+#include "model/subject.h"
 #include "model/transaction.h"
 
 namespace greymet::model {
@@ -17,7 +18,7 @@ namespace greymet::model {
 // A bit that one controller toggles so that another sees it is alive.
 struct Heartbeat {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> from;
   Declared<std::string> bit;
   Declared<Duration> toggle;
@@ -31,7 +32,7 @@ struct Heartbeat {
 // A value's way from where it is measured to where it is used, with the age it may have.
 struct Path {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> from;
   Declared<std::string> to;
   Declared<Duration> budget;
@@ -39,7 +40,7 @@ struct Path {
 
 // A finding that somebody has looked at and accepts, and why.
 struct Accept {
-  Place place;
+  Range place;
   Declared<std::string> rule;
   Declared<std::string> at;
   Declared<std::string> why;
@@ -63,6 +64,29 @@ struct Plan {
   std::vector<Path> paths;
   std::vector<Accept> accepts;
 };
+
+// What findings call a thing that has a name of its own.
+[[nodiscard]] inline Subject subject_of(const Controller& c) {
+  return {SubjectKind::controller, c.name};
+}
+[[nodiscard]] inline Subject subject_of(const Line& l) {
+  return {SubjectKind::line, l.name};
+}
+[[nodiscard]] inline Subject subject_of(const Gateway& g) {
+  return {SubjectKind::gateway, g.name};
+}
+[[nodiscard]] inline Subject subject_of(const Slave& s) {
+  return {SubjectKind::slave, s.name};
+}
+[[nodiscard]] inline Subject subject_of(const Transaction& t) {
+  return {SubjectKind::transaction, t.name};
+}
+[[nodiscard]] inline Subject subject_of(const Heartbeat& h) {
+  return {SubjectKind::heartbeat, h.name};
+}
+[[nodiscard]] inline Subject subject_of(const Path& p) {
+  return {SubjectKind::path, p.name};
+}
 
 [[nodiscard]] std::string_view to_string(OnLoss reaction);
 // "bits-to-words", "words-to-bits"

@@ -11,7 +11,7 @@
 
 #include "model/address.h"
 #include "model/data_type.h"
-#include "model/place.h"
+#include "model/range.h"
 
 namespace greymet::model {
 
@@ -34,7 +34,7 @@ struct Point {
   Access access = Access::read_write;
   std::string note;
   std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
-  Place place;
+  Range place;
 };
 
 // Registers or bits [first, end) of one area.

@@ -118,7 +118,4 @@ struct ResolvedPlan {
 // cannot be. Never fails: what can be resolved is.
 [[nodiscard]] ResolvedPlan resolve(Plan plan, Findings& findings);
 
-// "transaction moisture-in"
-[[nodiscard]] std::string subject_of(const Transaction& transaction);
-
 }  // namespace greymet::model

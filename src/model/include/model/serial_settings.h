@@ -6,7 +6,7 @@
 #include <string>
 #include <string_view>
 
-#include "model/place.h"
+#include "model/range.h"
 
 namespace greymet::model {
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "model/address.h"
-#include "model/place.h"
+#include "model/range.h"
 #include "model/strong.h"
 
 namespace greymet::model {
@@ -24,7 +24,7 @@ struct Every {
 // One block of registers or bits as written: `at` and `count`, or `points`; and where it lies in
 // the controller (`into` of a read, `from` of a write).
 struct BlockText {
-  Place place;
+  Range place;
   Declared<AddressText> at;
   Declared<std::int64_t> count;
   Declared<std::vector<Located<std::string>>> points;
@@ -43,7 +43,7 @@ struct StatusText {
 // A transaction as declared. Function 23 fills `read` and `write`, all others `block`.
 struct Transaction {
   std::string name;
-  Place place;
+  Range place;
   Declared<std::string> controller;
   Declared<std::string> slave;
   Declared<std::int64_t> function;
@@ -66,7 +66,7 @@ struct Transaction {
 
 // What the controller's program copies within its memory each scan.
 struct Copy {
-  Place place;
+  Range place;
   Declared<std::string> controller;
   Declared<std::string> from;
   Declared<std::string> to;
@@ -75,7 +75,7 @@ struct Copy {
 
 // Points that somebody wants, for packing into requests.
 struct Want {
-  Place place;
+  Range place;
   Declared<std::string> slave;
   Declared<std::vector<Located<std::string>>> points;
   Declared<Duration> every;

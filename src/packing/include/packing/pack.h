@@ -45,8 +45,8 @@ struct PackedLine {
 
 // Why a want, or part of it, cannot be packed; or what speaks against the result.
 struct PackProblem {
-  model::Place place;
-  std::string subject;
+  model::Range place;
+  model::Subject subject;
   std::string message;
   std::string remedy;
 };

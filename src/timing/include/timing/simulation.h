@@ -13,6 +13,7 @@
 #include <cstdint>
 #include <functional>
 #include <optional>
+#include <stop_token>
 #include <vector>
 
 #include "timing/faults.h"
@@ -39,6 +40,7 @@ struct SimulationOptions {
   std::vector<JobRef> watched;                   // jobs all of whose services are kept
   Faults faults;
   ProgressSink progress;
+  std::stop_token stop;  // once requested, what has been simulated comes back, not complete
 };
 
 // What one job went through.

@@ -1,4 +1,4 @@
-// Where a value stands in a file, so that every finding can point at the spot.
+// Where a value stands in a file, so that every finding can point at it, and every cure replace it.
 #pragma once
 
 #include <algorithm>
@@ -11,20 +11,25 @@
 
 namespace greymet::model {
 
-// A spot in one of the plan's files. Line and column count from 1, columns in code points.
-// Line 0 means "the file as a whole".
-struct Place {
+// A stretch of one of the plan's files, from its first character to just behind its last. Lines and
+// columns count from 1, columns in code points. Line 0 means "the file as a whole". Where the end
+// is not known both its numbers are 0. In order of where they begin.
+struct Range {
   std::uint32_t file = 0;  // index into Plan::files
   std::uint32_t line = 0;
   std::uint32_t column = 0;
-  friend auto operator<=>(const Place&, const Place&) = default;
+  std::uint32_t end_line = 0;
+  std::uint32_t end_column = 0;
+  friend auto operator<=>(const Range&, const Range&) = default;
+
+  [[nodiscard]] bool has_end() const { return end_line > 0; }
 };
 
-// A value together with the spot it was written at.
+// A value together with the stretch of text it was written as.
 template <class T>
 struct Located {
   T value{};
-  Place place;
+  Range place;
 };
 
 // A value that may have been left out.
@@ -39,7 +44,7 @@ template <class T>
 
 // The place of the declared value, or that of the thing it belongs to when it was left out.
 template <class T>
-[[nodiscard]] Place place_or(const Declared<T>& declared, Place fallback) {
+[[nodiscard]] Range place_or(const Declared<T>& declared, Range fallback) {
   return declared ? declared->place : fallback;
 }
 
