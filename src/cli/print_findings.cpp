@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include "cli/print.h"
+#include "files/source_text.h"
+#include "model/utf8_text.h"
 
 namespace greymet::cli {
 
@@ -24,49 +26,32 @@ Tint tint_of(Severity severity) {
   return Tint::none;
 }
 
-std::size_t bytes_of_code_point(unsigned char lead) {
-  if (lead < 0xC0) return 1;
-  if (lead < 0xE0) return 2;
-  return lead < 0xF0 ? 3 : 4;
-}
-
 // A line as code points, safe to print: control characters become blanks.
-std::vector<std::string> code_points(std::string_view line) {
+std::vector<std::string> shown_points(std::string_view line) {
   std::vector<std::string> out;
   for (std::size_t i = 0; i < line.size();) {
+    const std::size_t next = model::advance(line, i, 1);
     const auto lead = static_cast<unsigned char>(line[i]);
-    const std::size_t length = std::min(bytes_of_code_point(lead), line.size() - i);
     const bool control = lead < 0x20 || lead == 0x7F;
-    out.push_back(control ? std::string(tab_stop, ' ') : std::string(line.substr(i, length)));
-    i += length;
+    out.push_back(control ? std::string(tab_stop, ' ') : std::string(line.substr(i, next - i)));
+    i = next;
   }
   return out;
 }
 
-// Lines of a file by number, found once a file.
+// The files of a plan by lines, each looked through once.
 class SourceLines {
  public:
   explicit SourceLines(const files::LoadedPlan& loaded) : loaded_(loaded) {}
 
   [[nodiscard]] std::string_view line(const Range& place) {
-    const std::string_view text = loaded_.sources[place.file].text;
-    auto& starts = starts_[place.file];
-    if (starts.empty()) {
-      starts.push_back(0);
-      for (std::size_t i = 0; i < text.size(); ++i) {
-        if (text[i] == '\n') starts.push_back(i + 1);
-      }
-    }
-    if (place.line == 0 || place.line > starts.size()) return {};
-    const std::size_t first = starts[place.line - 1];
-    std::string_view line = text.substr(first, text.find('\n', first) - first);
-    if (line.ends_with('\r')) line.remove_suffix(1);
-    return line;
+    const auto [at, is_new] = texts_.try_emplace(place.file, loaded_.sources[place.file].text);
+    return at->second.line(place.line);
   }
 
  private:
   const files::LoadedPlan& loaded_;
-  std::map<std::uint32_t, std::vector<std::size_t>> starts_;
+  std::map<std::uint32_t, files::SourceText> texts_;
 };
 
 std::string place_text(const files::LoadedPlan& loaded, const Range& place) {
@@ -80,7 +65,7 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
   if (line.size() > longest_shown) {
     return fmt::format("{:>6} | (a line of {} bytes)\n", place.line, line.size());
   }
-  const auto points = code_points(line);
+  const auto points = shown_points(line);
   const std::size_t caret = place.column > 0 ? place.column - 1 : 0;
   const std::string margin = fmt::format("{:>6} | ", place.line);
   const std::size_t room = width > margin.size() + 20 ? width - margin.size() : 20;

@@ -4,6 +4,7 @@
 
 #include "cli/terminal.h"
 #include "model/duration_text.h"
+#include "model/utf8_text.h"
 
 namespace greymet::cli {
 
@@ -15,21 +16,8 @@ std::string ms_cell(const std::optional<std::chrono::nanoseconds>& d, std::size_
 }
 
 std::string name_cell(const std::string& text, std::size_t width) {
-  const std::string name = printable(text);
-  std::size_t columns = 0;
-  std::size_t cut = name.size();
-  std::size_t before_last = 0;
-  for (std::size_t i = 0; i < name.size(); ++i) {
-    if ((static_cast<unsigned char>(name[i]) & 0xC0U) == 0x80) continue;
-    if (columns == width - 1) before_last = i;
-    if (columns == width) {
-      cut = before_last;
-      break;
-    }
-    ++columns;
-  }
-  if (cut < name.size()) return name.substr(0, cut) + "~";
-  return name + std::string(width - columns, ' ');
+  const std::string name = model::shortened(printable(text), width);
+  return name + std::string(width - model::code_points(name), ' ');
 }
 
 }  // namespace greymet::cli

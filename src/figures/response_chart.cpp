@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/utf8_text.h"
 
 namespace greymet::figures {
 
@@ -15,13 +16,7 @@ namespace {
 
 constexpr std::size_t most_rows = 60;
 
-std::string shortened(const std::string& name) {
-  constexpr std::size_t longest = 22;
-  if (name.size() <= longest) return name;
-  std::size_t cut = longest - 1;
-  while (cut > 0 && (static_cast<unsigned char>(name[cut]) & 0xC0U) == 0x80) --cut;
-  return name.substr(0, cut) + "~";
-}
+constexpr std::size_t longest_name = 22;
 
 // Share of the period that the bound takes; rows without either come last.
 double tightness(const ResponseChart::Row& row) {
@@ -37,8 +32,8 @@ ResponseChart response_chart_of(const timing::LineReport& line) {
     if (!t.response_simulated && !t.response_bound) continue;
     if (t.kind == model::TriggerKind::continuous) continue;
     const auto ms = [](const std::optional<timing::Duration>& d) { return d ? to_ms(*d) : 0.0; };
-    chart.rows.push_back(
-        {shortened(t.name), ms(t.response_simulated), ms(t.response_bound), ms(t.period)});
+    chart.rows.push_back({model::shortened(t.name, longest_name), ms(t.response_simulated),
+                          ms(t.response_bound), ms(t.period)});
     if (t.period && t.response_bound && *t.response_bound > *t.period) ++late;
   }
   const std::size_t all = chart.rows.size();

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/utf8_text.h"
 
 namespace greymet::figures {
 
@@ -39,12 +40,7 @@ constexpr std::array looks{
 std::string row_label(const model::ResolvedPlan& resolved, const model::Target& target,
                       bool on_line) {
   constexpr std::size_t longest_name = 20;  // what fits beside the axis
-  std::string name = resolved.target_name(target);
-  if (name.size() > longest_name) {
-    std::size_t cut = longest_name - 1;
-    while (cut > 0 && (static_cast<unsigned char>(name[cut]) & 0xC0U) == 0x80) --cut;
-    name = name.substr(0, cut) + "~";
-  }
+  const std::string name = model::shortened(resolved.target_name(target), longest_name);
   if (!on_line || target.is_peer) return name;
   const auto unit = resolved.exchange.slaves[target.index].unit;
   return unit ? fmt::format("{} ({})", name, unit->value) : name;

@@ -138,6 +138,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
   controller.word_order = internal::read_word_order(in);
   if (const Value* memory = in.table("memory")) {
     for (const Entry& entry : memory->entries) {
+      if (entry.value.kind == ValueKind::refused) continue;
       if (entry.value.kind != ValueKind::table) {
         in.report(RuleCode::P05, entry.place,
                   fmt::format("memory `{}` is {}", entry.key, describe(entry.value.kind)),

@@ -219,6 +219,7 @@ void decode_named(const Value* tables, Findings& findings, const Decode& decode)
       decode(entry.key, entry.value);
       continue;
     }
+    if (entry.value.kind == ValueKind::refused) continue;
     findings.push_back({.rule = RuleCode::P05,
                         .severity = model::Severity::error,
                         .place = entry.place,

@@ -57,23 +57,6 @@ FileContent read_from_disk(const std::string& path, std::size_t limit) {
   return text;
 }
 
-// Length of the UTF-8 sequence at `at`, or 0 if it is none (RFC 3629).
-std::size_t sequence_length(const std::string& text, std::size_t at) {
-  const auto byte = [&text](std::size_t i) { return static_cast<unsigned char>(text[i]); };
-  const unsigned lead = byte(at);
-  if (lead < 0x80) return lead == 0 ? 0 : 1;
-  const std::size_t length = lead >= 0xF0 ? 4 : lead >= 0xE0 ? 3 : 2;
-  if (lead < 0xC2 || lead > 0xF4 || at + length > text.size()) return 0;
-  for (std::size_t i = 1; i < length; ++i) {
-    if ((byte(at + i) & 0xC0U) != 0x80) return 0;
-  }
-  const unsigned second = byte(at + 1);
-  const bool overlong = (lead == 0xE0 && second < 0xA0) || (lead == 0xF0 && second < 0x90);
-  const bool surrogate = lead == 0xED && second >= 0xA0;
-  const bool too_high = lead == 0xF4 && second >= 0x90;
-  return overlong || surrogate || too_high ? 0 : length;
-}
-
 }  // namespace
 
 FileSource disk_files() {
@@ -88,15 +71,6 @@ FileSource memory_files(std::map<std::string, std::string> files) {
       return refuse(fmt::format("is larger than {} MB", limit >> 20));
     return found->second;
   };
-}
-
-std::size_t first_bad_byte(const std::string& text) {
-  for (std::size_t at = 0; at < text.size();) {
-    const std::size_t length = sequence_length(text, at);
-    if (length == 0) return at;
-    at += length;
-  }
-  return std::string::npos;
 }
 
 }  // namespace greymet::files

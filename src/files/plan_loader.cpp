@@ -9,6 +9,7 @@
 #include "files/map_reader.h"
 #include "files/plan_decoder.h"
 #include "files/toml_reader.h"
+#include "model/utf8_text.h"
 
 namespace greymet::files {
 
@@ -69,6 +70,9 @@ class Loader {
       out_.unreadable = true;
       return {};
     }
+    for (const model::Finding& f : out_.findings) {
+      out_.unreadable = out_.unreadable || f.rule == RuleCode::P01;
+    }
     if (root->entries.empty() && out_.findings.empty()) {
       report(RuleCode::P06, {}, {}, "is empty: it declares nothing",
              "begin with [controller.<name>], [line.<name>], [slave.<name>] and [exchange]");
@@ -101,7 +105,7 @@ class Loader {
              "paths are relative to the plan");
       return std::nullopt;
     }
-    const std::size_t bad = first_bad_byte(*content);
+    const std::size_t bad = model::first_bad_byte(*content);
     if (bad != std::string::npos) {
       const auto line = 1 + std::count(content->begin(),
                                        content->begin() + static_cast<std::ptrdiff_t>(bad), '\n');

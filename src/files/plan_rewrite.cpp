@@ -1,8 +1,12 @@
 #include "files/plan_rewrite.h"
 
-#include <fmt/format.h>
-#include <toml++/toml.h>
+#include <algorithm>
+#include <map>
 
+#include <fmt/format.h>
+
+#include "files/source_text.h"
+#include "files/toml_scan.h"
 #include "model/duration_text.h"
 #include "model/plan.h"
 
@@ -45,56 +49,80 @@ std::vector<std::pair<std::string, std::string>> cells_of(const model::Transacti
   return cells;
 }
 
-// The lines of a text with their ends, to be changed one by one.
-class EditedLines {
+// Changes of one text at its own byte positions, carried out from the last to the first.
+class Edits {
  public:
-  explicit EditedLines(std::string_view text) {
-    while (!text.empty()) {
-      const std::size_t end = text.find('\n');
-      const std::size_t length = end == std::string_view::npos ? text.size() : end + 1;
-      lines_.emplace_back(text.substr(0, length));
-      text.remove_prefix(length);
+  explicit Edits(std::string_view text) : text_(text) {}
+  void insert(std::size_t at, std::string what) { inserts_.emplace(at, std::move(what)); }
+  [[nodiscard]] std::string result() const {
+    std::string text(text_);
+    for (auto each = inserts_.rbegin(); each != inserts_.rend(); ++each) {
+      text.insert(each->first, each->second);
     }
-    if (!lines_.empty() && lines_.back().back() != '\n') lines_.back() += '\n';
-    crlf_ = !lines_.empty() && lines_.front().size() > 1 &&
-            lines_.front()[lines_.front().size() - 2] == '\r';
+    return text;
   }
-  [[nodiscard]] std::string& at(std::uint32_t line) { return lines_[line - 1]; }
-  [[nodiscard]] std::uint32_t count() const { return static_cast<std::uint32_t>(lines_.size()); }
-  [[nodiscard]] std::string ending() const { return crlf_ ? "\r\n" : "\n"; }
-  // Byte index of a column, which counts code points from 1.
-  [[nodiscard]] std::size_t byte_at(std::uint32_t line, std::uint32_t column) {
-    const std::string& text = at(line);
-    std::size_t byte = 0;
-    for (std::uint32_t c = 1; c < column && byte < text.size(); ++c) {
-      ++byte;
-      while (byte < text.size() && (static_cast<unsigned char>(text[byte]) & 0xC0U) == 0x80) {
-        ++byte;
-      }
-    }
-    return byte;
-  }
-  [[nodiscard]] std::string text() const { return fmt::format("{}", fmt::join(lines_, "")); }
 
  private:
-  std::vector<std::string> lines_;
-  bool crlf_ = false;
+  std::string_view text_;
+  std::multimap<std::size_t, std::string> inserts_;
 };
 
+// What the scan knows of [exchange]: its lists, as rows or as blocks.
+struct ExchangeText {
+  const TomlNode* header = nullptr;  // [exchange]
+  const TomlNode* transactions = nullptr;
+  const TomlNode* wants = nullptr;
+  std::vector<Span> transaction_blocks;  // header to last pair
+  std::vector<Span> want_blocks;
+  std::size_t end_of_pairs = 0;  // of [exchange] itself
+};
+
+ExchangeText exchange_of(std::string_view text, const std::vector<TomlNode>& nodes) {
+  const auto part = [text](const Span& span) {
+    return text.substr(span.begin, span.end - span.begin);
+  };
+  ExchangeText out;
+  bool inside = false;
+  std::vector<Span>* block = nullptr;
+  for (const TomlNode& node : nodes) {
+    if (node.kind == TomlKind::pair) {
+      if (block != nullptr) block->back().end = node.whole.end;
+      if (!inside) continue;
+      out.end_of_pairs = node.whole.end;
+      if (part(node.key) == "transactions") out.transactions = &node;
+      if (part(node.key) == "wants") out.wants = &node;
+      continue;
+    }
+    const std::string_view name = part(node.key);
+    const bool array = node.kind == TomlKind::array_header;
+    inside = !array && name == "exchange";
+    if (inside) {
+      out.header = &node;
+      out.end_of_pairs = node.whole.end;
+    }
+    block = !array                            ? nullptr
+            : name == "exchange.transactions" ? &out.transaction_blocks
+            : name == "exchange.wants"        ? &out.want_blocks
+                                              : nullptr;
+    if (block != nullptr) block->push_back(node.whole);
+  }
+  return out;
+}
+
 std::string blocks_text(const std::vector<model::Transaction>& transactions,
-                        const std::string& ending) {
+                        std::string_view ending) {
   std::string text;
   for (const model::Transaction& t : transactions) {
-    text += fmt::format("{0}[[exchange.transactions]]{0}", ending);
+    text += fmt::format("{0}{0}[[exchange.transactions]]", ending);
     for (const auto& [key, value] : cells_of(t)) {
-      text += fmt::format("{:<8} = {}{}", key, value, ending);
+      text += fmt::format("{}{:<8} = {}", ending, key, value);
     }
   }
   return text;
 }
 
-std::string rows_text(const std::vector<model::Transaction>& transactions,
-                      const std::string& indent, const std::string& ending) {
+std::string rows_text(const std::vector<model::Transaction>& transactions, std::string_view indent,
+                      std::string_view ending) {
   std::string text;
   for (const model::Transaction& t : transactions) {
     text += fmt::format("{}{},{}", indent, transaction_row(t), ending);
@@ -102,82 +130,53 @@ std::string rows_text(const std::vector<model::Transaction>& transactions,
   return text;
 }
 
-std::string indent_of(const std::string& line) {
-  return line.substr(0, line.find_first_not_of(" \t"));
+std::size_t line_start(std::string_view text, std::size_t at) {
+  const std::size_t before = at == 0 ? std::string_view::npos : text.rfind('\n', at - 1);
+  return before == std::string_view::npos ? 0 : before + 1;
 }
 
-// The last line of a node and of all it holds.
-std::uint32_t last_line(const toml::node& node) {
-  std::uint32_t last = node.source().end.line;
-  if (const auto* table = node.as_table()) {
-    for (const auto& each : *table) last = std::max(last, last_line(each.second));
-  } else if (const auto* array = node.as_array()) {
-    for (const toml::node& each : *array) last = std::max(last, last_line(each));
-  }
-  return last;
+// The end of the line around a byte, line break left out.
+std::size_t line_end(std::string_view text, std::size_t at) {
+  const std::size_t end = std::min(text.find('\n', at), text.size());
+  return end > at && text[end - 1] == '\r' ? end - 1 : end;
 }
 
-bool is_blocks(EditedLines& lines, const toml::array& array) {
-  if (array.empty()) return false;
-  const auto begin = array.get(0)->source().begin;
-  const std::string& line = lines.at(begin.line);
-  return line.find("[[") != std::string::npos && line.find_first_not_of(" \t") == line.find("[[");
-}
-
-// Adds rows before the bracket that closes the array.
-bool add_rows(EditedLines& lines, const toml::array& array,
-              const std::vector<model::Transaction>& transactions) {
-  const auto end = array.source().end;  // behind the bracket
-  if (end.column < 2) return false;
-  std::string& closing = lines.at(end.line);
-  const std::size_t bracket = lines.byte_at(end.line, end.column - 1);
-  if (bracket >= closing.size() || closing[bracket] != ']') return false;
+// Adds rows before the bracket that closes the list.
+bool add_rows(std::string_view text, const TomlNode& list, std::string_view ending,
+              const std::vector<model::Transaction>& transactions, Edits& edits) {
+  const std::size_t bracket = list.value.end - 1;
+  if (list.value.empty() || text[bracket] != ']') return false;
   std::string indent = "  ";
-  bool comma = true;  // nothing needs one
-  if (!array.empty()) {
-    const toml::node& last = *array.get(array.size() - 1);
-    indent = indent_of(lines.at(last.source().begin.line));
-    if (last.source().begin.line == array.source().begin.line) indent.assign(2, ' ');
+  if (!list.parts.empty()) {
+    const Span last = list.parts.back().whole;
+    const std::size_t first = line_start(text, last.begin);
+    const std::string_view before = text.substr(first, last.begin - first);
+    if (before.find_first_not_of(" \t") == std::string_view::npos) indent = before;
     // is there a comma between the last row and the bracket, comments aside?
-    const auto after = last.source().end;
-    comma = false;
-    for (std::uint32_t n = after.line; n <= end.line && !comma; ++n) {
-      const std::string& line = lines.at(n);
-      std::size_t from = n == after.line ? lines.byte_at(n, after.column) : 0;
-      for (; from < line.size() && line[from] != '#' && line[from] != ']'; ++from) {
-        comma = comma || line[from] == ',';
-      }
+    bool comma = false;
+    for (std::size_t at = last.end; at < bracket && !comma; ++at) {
+      if (text[at] == '#') at = text.find('\n', at);
+      comma = text[at] == ',';
     }
-    if (!comma) {
-      std::string& row = lines.at(after.line);
-      row.insert(lines.byte_at(after.line, after.column), 1, ',');
-    }
+    if (!comma) edits.insert(last.end, ",");
   }
-  // the bracket may have moved by the comma
-  const std::size_t at = closing.find_last_of(']', bracket + 1);
-  const std::string before = closing.substr(0, at);
-  const bool own_line = before.find_first_not_of(" \t") == std::string::npos;
-  const std::string rows = rows_text(transactions, indent, lines.ending());
-  closing = own_line ? fmt::format("{}{}", rows, closing)
-                     : fmt::format("{}{}{}{}", before, lines.ending(), rows, closing.substr(at));
+  const std::size_t first = line_start(text, bracket);
+  const bool own_line =
+      first > list.value.begin &&
+      text.substr(first, bracket - first).find_first_not_of(" \t") == std::string_view::npos;
+  const std::string rows = rows_text(transactions, indent, ending);
+  edits.insert(own_line ? first : bracket, own_line ? rows : std::string(ending) + rows);
   return true;
 }
 
-void comment_out(EditedLines& lines, std::uint32_t from, std::uint32_t to) {
-  for (std::uint32_t n = from; n <= to && n <= lines.count(); ++n) {
-    std::string& line = lines.at(n);
-    const std::size_t text = line.find_first_not_of(" \t\r\n");
-    if (text == std::string::npos || line[text] == '#') continue;
-    line.insert(text, mark);
+// Marks each line that the stretch touches, but for blank lines and comments.
+void comment_out(std::string_view text, const Span& span, Edits& edits) {
+  for (std::size_t at = line_start(text, span.begin); at < span.end;) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    const std::size_t first = text.find_first_not_of(" \t\r\n", at);
+    if (first < end && text[first] != '#') edits.insert(first, std::string(mark));
+    at = end + 1;
   }
-}
-
-// First and last line of the wants, header of blocks included.
-std::pair<std::uint32_t, std::uint32_t> lines_of(const toml::key& key, const toml::node& node,
-                                                 bool blocks) {
-  const std::uint32_t first =
-      blocks ? node.as_array()->get(0)->source().begin.line : key.source().begin.line;
-  return {first, last_line(node)};
 }
 
 }  // namespace
@@ -192,42 +191,35 @@ std::string transaction_row(const model::Transaction& transaction) {
 
 tl::expected<std::string, std::string> with_packed_wants(
     std::string_view plan, const std::vector<model::Transaction>& transactions) {
-  toml::table parsed;
-  try {
-    parsed = toml::parse(plan);
-  } catch (const toml::parse_error& error) {
-    return tl::unexpected(fmt::format("the plan is not TOML: {}", error.description()));
-  }
-  const toml::table* exchange = parsed["exchange"].as_table();
-  if (exchange == nullptr || exchange->is_inline()) {
+  const std::vector<TomlNode> nodes = scan_toml(plan);
+  const ExchangeText exchange = exchange_of(plan, nodes);
+  if (exchange.wants == nullptr && exchange.want_blocks.empty()) {
+    if (exchange.header != nullptr || !exchange.transaction_blocks.empty())
+      return std::string(plan);
     return tl::unexpected(std::string("[exchange] is not a table of its own: write it as one"));
   }
-  EditedLines lines(plan);
-  const toml::array* wants = (*exchange)["wants"].as_array();
-  const toml::array* rows = (*exchange)["transactions"].as_array();
-  if (wants == nullptr || wants->empty()) return std::string(plan);
-  const bool want_blocks = is_blocks(lines, *wants);
-  const auto [first, last] = lines_of(exchange->find("wants")->first, *wants, want_blocks);
-  if (rows == nullptr && want_blocks) {
-    return tl::unexpected(
-        std::string("there are no `transactions` to add to: write transactions = [ ] first"));
-  }
-  comment_out(lines, first, last);
-  if (rows != nullptr && is_blocks(lines, *rows)) {
-    const std::uint32_t end = last_line(*rows->get(rows->size() - 1));
-    lines.at(end) += blocks_text(transactions, lines.ending());
-  } else if (rows != nullptr) {
-    if (!add_rows(lines, *rows, transactions)) {
+  const std::string_view ending = line_ending(plan);
+  Edits edits(plan);
+  if (!exchange.transaction_blocks.empty()) {
+    edits.insert(line_end(plan, exchange.transaction_blocks.back().end),
+                 blocks_text(transactions, ending));
+  } else if (exchange.transactions != nullptr) {
+    if (!add_rows(plan, *exchange.transactions, ending, transactions, edits)) {
       return tl::unexpected(
           std::string("the end of `transactions` was not found: write its ] on a line of its own"));
     }
-  } else {
+  } else if (exchange.wants != nullptr) {
     // none yet: in front of the wants, where [exchange] is open
-    std::string& line = lines.at(first);
-    line = fmt::format("transactions = [{0}{1}]{0}{2}", lines.ending(),
-                       rows_text(transactions, "  ", lines.ending()), line);
+    edits.insert(
+        line_start(plan, exchange.wants->whole.begin),
+        fmt::format("transactions = [{0}{1}]{0}", ending, rows_text(transactions, "  ", ending)));
+  } else {
+    return tl::unexpected(
+        std::string("there are no `transactions` to add to: write transactions = [ ] first"));
   }
-  return lines.text();
+  if (exchange.wants != nullptr) comment_out(plan, exchange.wants->whole, edits);
+  for (const Span& block : exchange.want_blocks) comment_out(plan, block, edits);
+  return edits.result();
 }
 
 }  // namespace greymet::files

@@ -31,6 +31,7 @@ std::string found_text(const Value& value) {
     case ValueKind::boolean: return value.boolean ? "true" : "false";
     case ValueKind::date:
     case ValueKind::array:
+    case ValueKind::refused:
     case ValueKind::table: break;
   }
   return std::string(describe(value.kind));
@@ -65,7 +66,10 @@ std::vector<Value> list_of(const Value& value) {
 
 const Value* TableReader::value(std::string_view key) {
   if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.push_back(key);
-  return table_.find(key);
+  const Value* found = table_.find(key);
+  if (found == nullptr || found->kind != ValueKind::refused) return found;
+  if (!refused_.contains(key)) refused_.keys.emplace_back(key);
+  return nullptr;
 }
 
 void TableReader::report(RuleCode rule, model::Range place, std::string message,
@@ -251,7 +255,7 @@ std::vector<const Value*> TableReader::tables(std::string_view key) {
   for (const Value& item : v->items) {
     if (item.kind == ValueKind::table) {
       out.push_back(&item);
-    } else {
+    } else if (item.kind != ValueKind::refused) {
       wrong(item, key, "a table: { ... }");
     }
   }
@@ -259,7 +263,7 @@ std::vector<const Value*> TableReader::tables(std::string_view key) {
 }
 
 void TableReader::require(std::string_view key, std::string_view remedy) {
-  if (value(key) != nullptr) return;
+  if (value(key) != nullptr || refused_.contains(key)) return;
   report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key), std::string(remedy));
   findings_.back().about = key;
 }

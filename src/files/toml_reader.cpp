@@ -6,6 +6,10 @@
 #include <fmt/format.h>
 #include <toml++/toml.h>
 
+#include "files/source_text.h"
+#include "files/toml_scan.h"
+#include "model/utf8_text.h"
+
 namespace greymet::files {
 
 using model::Finding;
@@ -16,8 +20,8 @@ using model::Severity;
 
 namespace {
 
-constexpr std::string_view duplicate_key = "greymet-duplicate-";
-constexpr int most_duplicates = 20;  // each costs a parse
+constexpr std::string_view foreign_name = "greymet-set-aside-";
+constexpr int most_mended = 20;  // each costs a parse
 constexpr std::size_t largest_mended = std::size_t{2} << 20;
 constexpr std::size_t longest_line_looked_at = 20'000;  // looking costs time for each value
 constexpr int most_parts_of_a_key = 500;                // the parser recurses once a part
@@ -33,39 +37,12 @@ Finding syntax_finding(Range place, std::string message, std::string remedy) {
           .remedy = std::move(remedy)};
 }
 
-// The lines of a text, for looking things up around a place.
-class Lines {
- public:
-  explicit Lines(std::string_view text) {
-    while (true) {
-      const std::size_t end = text.find('\n');
-      lines_.push_back(text.substr(0, end));
-      if (end == std::string_view::npos) break;
-      text.remove_prefix(end + 1);
-    }
-  }
-  [[nodiscard]] std::string_view line(std::uint32_t number) const {
-    return number >= 1 && number <= lines_.size() ? lines_[number - 1] : std::string_view();
-  }
-  [[nodiscard]] std::uint32_t count() const { return static_cast<std::uint32_t>(lines_.size()); }
-  // Index of the byte at a column, which counts code points from 1.
-  [[nodiscard]] std::size_t byte_at(std::uint32_t number, std::uint32_t column) const {
-    const std::string_view text = line(number);
-    std::size_t at = 0;
-    for (std::uint32_t c = 1; c < column && at < text.size(); ++c) {
-      ++at;
-      while (at < text.size() && (static_cast<unsigned char>(text[at]) & 0xC0U) == 0x80) ++at;
-    }
-    return at;
-  }
-
- private:
-  std::vector<std::string_view> lines_;
-};
+bool is_digit(char c) {
+  return c >= '0' && c <= '9';
+}
 
 bool is_bare(char c) {
-  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
-         c == '-';
+  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || is_digit(c) || c == '_' || c == '-';
 }
 
 // A key of absurdly many parts, told by its dots, or nothing.
@@ -106,8 +83,8 @@ std::string_view word_at(std::string_view line, std::size_t at) {
   return line.substr(first, end - first);
 }
 
-// The cure for the common slips; a general one else.
-std::string hint_for(std::string_view description, std::string_view line, std::size_t at) {
+// The cure for the common slips; nothing else.
+std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
   // The parser stops inside the word, or just behind it.
   const bool behind = at > 0 && (at >= line.size() || line[at] == ' ' || line[at] == '\r');
   const std::string_view word = word_at(line, behind ? at - 1 : at);
@@ -115,15 +92,9 @@ std::string hint_for(std::string_view description, std::string_view line, std::s
     return std::any_of(tails.begin(), tails.end(),
                        [word](auto tail) { return word.ends_with(tail); });
   };
-  const bool begins_with_digit = !word.empty() && word.front() >= '0' && word.front() <= '9';
-  if (description.find("inline table") != std::string_view::npos && at >= line.size()) {
-    return "TOML allows no line break inside { }: write the row on one line, or as a "
-           "[[exchange.transactions]] block";
-  }
-  if (description.find("utf-8") != std::string_view::npos) {
-    return "save the file as UTF-8 text";
-  }
-  if (begins_with_digit && description.find("leading zero") != std::string_view::npos) {
+  const bool begins_with_digit = !word.empty() && is_digit(word.front());
+  const bool all_digits = std::all_of(word.begin(), word.end(), is_digit);
+  if (word.size() > 1 && word.front() == '0' && all_digits) {
     return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
                        word);
   }
@@ -141,37 +112,111 @@ std::string hint_for(std::string_view description, std::string_view line, std::s
   if (!begins_with_digit && is_value) {
     return fmt::format("texts are written in quotes: \"{}\"", word);
   }
-  return "correct this place; the rest of the file has not been read";
+  return std::nullopt;
 }
 
-// Replaces what is defined twice by something that cannot clash, so that reading can go on.
-class DuplicateMender {
+// Sets aside what cannot be read, so that the rest can: a value becomes a 0 that counts as refused,
+// a key written twice a name that nobody looks for. Lines and columns stay what they were.
+class Mender {
  public:
-  DuplicateMender(std::string text, std::uint32_t file, Findings& findings)
+  Mender(std::string text, std::uint32_t file, Findings& findings)
       : text_(std::move(text)), file_(file), findings_(findings) {}
 
   [[nodiscard]] const std::string& text() const { return text_; }
-  [[nodiscard]] const std::set<Begin>& mended() const { return mended_; }
+  [[nodiscard]] const std::set<Begin>& dropped_keys() const { return dropped_keys_; }
+  [[nodiscard]] const std::set<Begin>& refused_values() const { return refused_values_; }
 
-  // True if the error was a duplicate and has been mended.
-  bool mend(std::string_view description, Range place) {
-    if (description.find("cannot redefine") == std::string_view::npos ||
-        text_.size() > largest_mended || ++count_ > most_duplicates) {
-      return false;
+  // Reports an error of the parser at a spot. False if reading cannot go on.
+  bool mend(std::string description, const toml::source_position& position) {
+    const SourceText source(text_);
+    const std::string_view line = source.line(position.line);
+    const std::size_t at = source.offset(position.line, position.column);
+    const std::size_t in_line =
+        line.empty() ? 0 : at - static_cast<std::size_t>(line.data() - text_.data());
+    const Range place{file_, position.line, position.column, 0, 0};
+    const bool mendable = text_.size() <= largest_mended && ++count_ <= most_mended;
+    const std::vector<TomlNode> nodes = mendable ? scan_toml(text_) : std::vector<TomlNode>{};
+    if (mendable && (mend_twice(source, nodes, at))) return true;
+    constexpr std::string_view prefix = "Error while parsing ";
+    if (description.starts_with(prefix)) description = description.substr(prefix.size());
+    const auto* const row = broken_row(nodes, at);
+    auto hint = row != nullptr && in_line >= line.size()
+                    ? std::optional<std::string>(
+                          "TOML allows no line break inside { }: write the row on one line, or as "
+                          "a [[exchange.transactions]] block")
+                    : hint_for(line, in_line);
+    const bool goes_on = mendable && (hint && row != nullptr && set_value_aside(source, *row)
+                                          ? true
+                                          : set_aside(source, nodes, at));
+    if (!hint) {
+      hint = goes_on ? "correct this place; what stands in it has not been read"
+                     : "correct this place; the rest of the file has not been read";
     }
-    const Lines lines(text_);
-    const std::string_view line = lines.line(place.line);
-    const std::size_t in_line = lines.byte_at(place.line, place.column);
-    const auto line_start = static_cast<std::size_t>(line.data() - text_.data());
-    if (trimmed(line).starts_with("[") && description.find("header") != std::string_view::npos) {
-      mend_header(lines, std::string(trimmed(line)), place);
-      return true;
-    }
-    return mend_key(line, in_line, line_start, place);
+    findings_.push_back(syntax_finding(place, std::move(description), std::move(*hint)));
+    return goes_on;
   }
 
  private:
-  void report(Range place, std::string_view name, std::optional<Range> first, std::string remedy) {
+  using Way = std::vector<const TomlNode*>;  // from a statement to the innermost node
+
+  // The nodes around a byte; the parser may stop just behind what it dislikes.
+  static Way way_to(const std::vector<TomlNode>& nodes, std::size_t at) {
+    Way way;
+    const std::vector<TomlNode>* level = &nodes;
+    while (true) {
+      // the last one that begins at or before the byte
+      const auto next = std::upper_bound(
+          level->begin(), level->end(), at,
+          [](std::size_t spot, const TomlNode& n) { return spot < n.whole.begin; });
+      if (next == level->begin()) return way;
+      const TomlNode& node = *std::prev(next);
+      if (!way.empty() && at > node.whole.end) return way;
+      way.push_back(&node);
+      level = &node.parts;
+    }
+  }
+
+  // An inline table around a byte that is broken over lines.
+  [[nodiscard]] const TomlNode* broken_row(const std::vector<TomlNode>& nodes,
+                                           std::size_t at) const {
+    for (const TomlNode* node : way_to(nodes, at)) {
+      const std::string_view value = part(node->value);
+      if (value.starts_with('{') && value.find('\n') != std::string_view::npos) return node;
+    }
+    return nullptr;
+  }
+
+  [[nodiscard]] std::string_view part(const Span& span) const {
+    return std::string_view(text_).substr(span.begin, span.end - span.begin);
+  }
+
+  // A header or key that stands there for the second time.
+  bool mend_twice(const SourceText& source, const std::vector<TomlNode>& nodes, std::size_t at) {
+    const Way way = way_to(nodes, at);
+    if (way.empty()) return false;
+    if (way.front()->kind != TomlKind::pair) return mend_header(source, nodes, *way.front());
+    const std::vector<TomlNode>* level = &nodes;
+    for (const TomlNode* node : way) {
+      const auto index = static_cast<std::size_t>(node - level->data());
+      if (node->kind == TomlKind::pair && written_before(*level, index)) {
+        return set_key_aside(source, *node);
+      }
+      level = &node->parts;
+    }
+    return false;
+  }
+
+  // The same key earlier in the same table.
+  [[nodiscard]] bool written_before(const std::vector<TomlNode>& level, std::size_t index) const {
+    const std::string_view key = part(level[index].key);
+    for (std::size_t i = index; i > 0 && level[i - 1].kind == TomlKind::pair; --i) {
+      if (part(level[i - 1].key) == key) return true;
+    }
+    return false;
+  }
+
+  void report_twice(Range place, std::string_view name, std::optional<Range> first,
+                    std::string remedy) {
     Finding finding{.rule = RuleCode::P04,
                     .severity = Severity::error,
                     .place = place,
@@ -182,65 +227,107 @@ class DuplicateMender {
     findings_.push_back(std::move(finding));
   }
 
-  void mend_header(const Lines& lines, const std::string& header, Range place) {
-    std::optional<Range> first;
-    std::vector<std::uint32_t> again;
-    for (std::uint32_t n = 1; n <= lines.count(); ++n) {
-      if (trimmed(lines.line(n)) != header) continue;
-      if (n < place.line && !first) first = Range{file_, n, 1, n, 1};
-      if (n >= place.line) again.push_back(n);
+  // A table opened twice; or blocks of a list that is written as rows as well: all of them.
+  bool mend_header(const SourceText& source, const std::vector<TomlNode>& nodes,
+                   const TomlNode& header) {
+    const bool block = header.kind == TomlKind::array_header;
+    const std::string_view name = part(header.key);
+    const TomlNode* first = nullptr;
+    std::vector<Span> again;
+    std::string_view table;  // around each pair
+    for (const TomlNode& node : nodes) {
+      if (node.kind == TomlKind::pair) {
+        const bool same = fmt::format("{}.{}", table, part(node.key)) == name;
+        if (same && first == nullptr) first = &node;
+        continue;
+      }
+      table = part(node.key);
+      if (part(node.key) != name) continue;
+      if (node.whole.begin >= header.whole.begin) {
+        if (block || again.empty()) again.push_back(node.whole);
+      } else if (first == nullptr) {
+        first = &node;
+      }
     }
-    const bool block = header.starts_with("[[");
-    report(place, header, first,
-           block ? "write the transactions as rows of one list, or all of them as blocks"
-                 : "join the two tables, or give one of them another name");
-    if (!block) again.resize(1);
+    if (first == nullptr) return false;
+    report_twice(source.range(header.whole.begin, header.whole.end, file_), part(header.whole),
+                 source.range(first->whole.begin, first->whole.end, file_),
+                 block ? "write the transactions as rows of one list, or all of them as blocks"
+                       : "join the two tables, or give one of them another name");
     // from the last on, so that the places of the others stay right
-    std::vector<std::pair<std::size_t, std::size_t>> spans;
-    for (std::uint32_t n : again) {
-      const std::string_view line = lines.line(n);
-      spans.emplace_back(static_cast<std::size_t>(line.data() - text_.data()), line.size());
+    const std::string other = fmt::format("{}{}", foreign_name, count_);
+    std::reverse(again.begin(), again.end());
+    for (const Span& span : again) {
+      text_.replace(span.begin, span.end - span.begin,
+                    block ? "[[" + other + "]]" : "[" + other + "]");
     }
-    const std::string name = fmt::format("{}{}", duplicate_key, count_);
-    std::reverse(spans.begin(), spans.end());
-    for (const auto& [at, length] : spans) {
-      text_.replace(at, length, block ? "[[" + name + "]]" : "[" + name + "]");
-    }
+    return true;
   }
 
-  bool mend_key(std::string_view line, std::size_t end, std::size_t line_start, Range place) {
-    // The parser points at the value: the key stands before the '=' in front of it.
-    const auto skip_blanks = [&] {
-      while (end > 0 && (line[end - 1] == ' ' || line[end - 1] == '\t')) --end;
-    };
-    skip_blanks();
-    if (end == 0 || line[end - 1] != '=') return false;
-    --end;
-    skip_blanks();
-    std::size_t first = end;
-    while (first > 0 && is_bare(line[first - 1])) --first;
-    if (first == end) return false;
-    const std::string name(line.substr(first, end - first));
-    place.column = static_cast<std::uint32_t>(
-        1 + std::count_if(line.begin(), line.begin() + static_cast<std::ptrdiff_t>(first),
-                          [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
-    // Same length, so that places behind it stay right; our keys are lower-case, so this is none.
+  // The key gets a name of the same length; our keys are lower-case, so this is none of them.
+  bool set_key_aside(const SourceText& source, const TomlNode& pair) {
+    const std::string name(part(pair.key));
+    if (!std::all_of(name.begin(), name.end(), is_bare)) return false;
+    const Range place = source.range(pair.key.begin, pair.key.end, file_);
     std::string other(name.size(), 'A');
     int rest = count_;
     for (auto c = other.rbegin(); c != other.rend(); ++c, rest /= 26) {
       *c = static_cast<char>('A' + rest % 26);
     }
-    text_.replace(line_start + first, name.size(), other);
-    report(place, fmt::format("`{}`", name), std::nullopt, "keep one of the two");
-    mended_.insert({place.line, place.column});
+    text_.replace(pair.key.begin, name.size(), other);
+    report_twice(place, fmt::format("`{}`", name), std::nullopt, "keep one of the two");
+    dropped_keys_.insert({place.line, place.column});
     return true;
+  }
+
+  // Replaces the innermost value around a byte; where that has been done in vain, the one around
+  // it; at last the whole statement.
+  bool set_aside(const SourceText& source, const std::vector<TomlNode>& nodes, std::size_t at) {
+    const Way way = way_to(nodes, at);
+    for (auto node = way.rbegin(); node != way.rend(); ++node) {
+      const Span value = (*node)->value;
+      const bool outermost = std::next(node) == way.rend();
+      const bool breaks_row = !outermost && part(value).find('\n') != std::string_view::npos &&
+                              part((*std::next(node))->value).starts_with('{');
+      if (value.empty() || breaks_row) continue;
+      if (set_value_aside(source, **node)) return true;
+    }
+    if (way.empty()) return false;
+    const TomlNode& statement = *way.front();
+    if (statement.kind == TomlKind::pair) {
+      blank(statement.whole, ' ');
+    } else {
+      // what follows belongs to a table whose name is not known
+      text_.replace(statement.whole.begin, statement.whole.end - statement.whole.begin,
+                    fmt::format("[{}{}]", foreign_name, count_));
+    }
+    return true;
+  }
+
+  // False if that has been done before.
+  bool set_value_aside(const SourceText& source, const TomlNode& node) {
+    const Range place = source.range(node.value.begin, node.value.end, file_);
+    if (!refused_values_.insert({place.line, place.column}).second) return false;
+    blank(node.value, '0');
+    return true;
+  }
+
+  // A blank for each code point; line breaks stay.
+  void blank(const Span& span, char first) {
+    std::string blanks;
+    for (std::size_t i = span.begin; i < span.end; i = model::advance(text_, i, 1)) {
+      blanks += text_[i] == '\n' ? '\n' : ' ';
+    }
+    if (!blanks.empty() && first != ' ') blanks.front() = first;
+    text_.replace(span.begin, span.end - span.begin, blanks);
   }
 
   std::string text_;
   std::uint32_t file_;
   Findings& findings_;
   int count_ = 0;
-  std::set<Begin> mended_;
+  std::set<Begin> dropped_keys_;
+  std::set<Begin> refused_values_;
 };
 
 Range place_of(const toml::source_region& region, std::uint32_t file) {
@@ -250,9 +337,8 @@ Range place_of(const toml::source_region& region, std::uint32_t file) {
 // toml++ tree -> our tree, tables in the order of the file.
 class Converter {
  public:
-  Converter(const Lines& lines, const std::set<Begin>& mended, std::uint32_t file,
-            Findings& findings)
-      : lines_(lines), mended_(mended), file_(file), findings_(findings) {}
+  Converter(const SourceText& source, const Mender& mender, std::uint32_t file, Findings& findings)
+      : source_(source), mender_(mender), file_(file), findings_(findings) {}
 
   Value table(const toml::table& in) {
     Value out;
@@ -260,8 +346,10 @@ class Converter {
     out.place = place_of(in.source(), file_);
     for (const auto& [key, node] : in) {
       const Range place = place_of(key.source(), file_);
-      if (mended_.contains({place.line, place.column}) || std::string_view(key.str()).starts_with(duplicate_key))
+      if (mender_.dropped_keys().contains({place.line, place.column}) ||
+          std::string_view(key.str()).starts_with(foreign_name)) {
         continue;
+      }
       out.entries.push_back({std::string(key.str()), place, value(node)});
     }
     std::sort(out.entries.begin(), out.entries.end(), [](const Entry& a, const Entry& b) {
@@ -275,7 +363,9 @@ class Converter {
     if (const auto* sub = node.as_table()) return table(*sub);
     Value out;
     out.place = place_of(node.source(), file_);
-    if (const auto* text = node.as_string()) {
+    if (mender_.refused_values().contains({out.place.line, out.place.column})) {
+      out.kind = ValueKind::refused;
+    } else if (const auto* text = node.as_string()) {
       out.kind = ValueKind::text;
       out.text = text->get();
     } else if (const auto* integer = node.as_integer()) {
@@ -302,9 +392,9 @@ class Converter {
 
   // `at = 16#1000` is 16 and a comment.
   void check_comment_behind(const toml::source_region& region, const Value& number) {
-    const std::string_view line = lines_.line(region.end.line);
+    const std::string_view line = source_.line(region.end.line);
     if (line.size() > longest_line_looked_at || line.find('#') == std::string_view::npos) return;
-    const std::size_t end = lines_.byte_at(region.end.line, region.end.column);
+    const std::size_t end = model::advance(line, 0, region.end.column - 1);
     if (end >= line.size() || line[end] != '#') return;
     const std::string_view word = word_at(line, end);
     findings_.push_back(
@@ -317,8 +407,8 @@ class Converter {
          .remedy = fmt::format("write \"{}\" in quotes, or put a blank before a comment", word)});
   }
 
-  const Lines& lines_;
-  const std::set<Begin>& mended_;
+  const SourceText& source_;
+  const Mender& mender_;
   std::uint32_t file_;
   Findings& findings_;
 };
@@ -332,23 +422,23 @@ std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Find
                        "no key needs them"));
     return std::nullopt;
   }
-  DuplicateMender mender(text, file, findings);
+  if (const std::size_t bad = model::first_bad_byte(text); bad != std::string::npos) {
+    findings.push_back(syntax_finding(
+        SourceText(text).range(bad, bad + 1, file),
+        fmt::format("byte 0x{:02X} is no UTF-8 text", static_cast<unsigned char>(text[bad])),
+        "save the file as UTF-8 text"));
+    return std::nullopt;
+  }
+  Mender mender(text, file, findings);
   while (true) {
     try {
       const toml::table parsed = toml::parse(std::string_view(mender.text()));
-      const Lines lines(mender.text());
-      return Converter(lines, mender.mended(), file, findings).table(parsed);
+      const SourceText source(mender.text());
+      return Converter(source, mender, file, findings).table(parsed);
     } catch (const toml::parse_error& error) {
-      const Range place = place_of(error.source(), file);
-      if (mender.mend(error.description(), place)) continue;
-      const Lines lines(mender.text());
-      std::string message(error.description());
-      constexpr std::string_view prefix = "Error while parsing ";
-      if (message.starts_with(prefix)) message = message.substr(prefix.size());
-      findings.push_back(syntax_finding(place, std::move(message),
-                                        hint_for(error.description(), lines.line(place.line),
-                                                 lines.byte_at(place.line, place.column))));
-      return std::nullopt;
+      if (!mender.mend(std::string(error.description()), error.source().begin)) {
+        return std::nullopt;
+      }
     }
   }
 }

@@ -29,6 +29,7 @@ std::string_view describe(ValueKind kind) {
     case ValueKind::array: return "a list";
     case ValueKind::table: return "a table";
     case ValueKind::cell: return "a cell";
+    case ValueKind::refused: return "unreadable";
   }
   return {};
 }

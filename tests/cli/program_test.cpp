@@ -71,7 +71,7 @@ TEST_CASE("the JSON of check is one document, whatever happened") {
   CHECK(check.status == 2);
   CHECK(Json::parse(check.out)["findings"][0]["message"] ==
         "cannot be read: No such file or directory");
-  site.write("bad.toml", "a = 500ms\n");
+  site.write("bad.toml", "[plan]\ntitle = 500ms\n");
   check = site.run({"check", "bad.toml", "--json"});
   CHECK(check.status == 2);
   CHECK(Json::parse(check.out)["findings"][0]["rule"] == "P01");

@@ -88,5 +88,16 @@ TEST_CASE("names become TOML texts, and nothing is done without wants or in stra
         "error: [exchange] is not a table of its own: write it as one");
   CHECK(rewritten("[exchange]\n[[exchange.wants]]\nslave = \"gauge\"\n") ==
         "error: there are no `transactions` to add to: write transactions = [ ] first");
-  CHECK(rewritten("= 1\n").starts_with("error: the plan is not TOML"));
+  CHECK(rewritten("= 1\n").starts_with("error: [exchange] is not a table"));
+}
+
+TEST_CASE("what stands between blocks of wants is none of our business") {
+  const std::string between =
+      "\n# of the shift leader\n[supervision]\nheartbeats = [ { name = \"hb\" } ]\n\n";
+  const std::string first = "[[exchange.wants]]\nslave = \"gauge\"\n";
+  const std::string second = "[[exchange.wants]]\nslave = \"pump\"  # later\n";
+  CHECK(rewritten("[exchange]\ntransactions = [\n]\n" + first + between + second) ==
+        "[exchange]\ntransactions = [\n  " + row + ",\n]\n" +
+            "# packed: [[exchange.wants]]\n# packed: slave = \"gauge\"\n" + between +
+            "# packed: [[exchange.wants]]\n# packed: slave = \"pump\"  # later\n");
 }

@@ -28,7 +28,4 @@ inline constexpr std::size_t largest_map = std::size_t{8} << 20;
 // Files held in memory.
 [[nodiscard]] FileSource memory_files(std::map<std::string, std::string> files);
 
-// The first byte that is not UTF-8 text (a NUL is not), or npos.
-[[nodiscard]] std::size_t first_bad_byte(const std::string& text);
-
 }  // namespace greymet::files

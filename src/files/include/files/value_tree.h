@@ -10,7 +10,18 @@
 
 namespace greymet::files {
 
-enum class ValueKind : std::uint8_t { text, integer, real, boolean, date, array, table, cell };
+// `refused`: something stands there that could not be read, and has been reported.
+enum class ValueKind : std::uint8_t {
+  text,
+  integer,
+  real,
+  boolean,
+  date,
+  array,
+  table,
+  cell,
+  refused
+};
 
 struct Entry;
 
