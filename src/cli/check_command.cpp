@@ -30,7 +30,8 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     terminal.out << fmt::format(
         "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}\n", options.plan,
         plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
-        loaded.plan.exchange.connections.size(), findings.empty() ? "nothing to report" : tally_text(tally));
+        loaded.plan.exchange.connections.size(),
+        findings.empty() ? "nothing to report" : tally_text(tally));
   }
   if (loaded.unreadable) return exit_usage;
   return tally.errors > 0 ? exit_findings : exit_fine;

@@ -77,8 +77,8 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          MemoryOptions o;
          o.plan = clean;
          o.name = "loadout";
-         o.out = results;
-         o.force = force;
+         o.output.out = results;
+         o.output.force = force;
          return run_memory(o, t);
        }},
       {"8. Does it fit? Every line and connection, bounds beside simulation",
@@ -86,8 +86,8 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
        [clean, results, force](const Terminal& t) {
          TimingOptions o;
          o.plan = clean;
-         o.out = results;
-         o.force = force;
+         o.output.out = results;
+         o.output.force = force;
          return run_timing(o, t);
        }},
       {"9. Wanted points as requests, with the least line time", fmt::format("pack {}", clean),

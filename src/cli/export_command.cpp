@@ -4,6 +4,7 @@
 #include "cli/print.h"
 #include "cli/results.h"
 #include "files/exchange_export.h"
+#include "files/exports.h"
 
 namespace greymet::cli {
 
@@ -20,8 +21,9 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   }
   const model::ResolvedPlan& plan = usable.loaded.plan;
   ResultWriter writer(options.out, options.force, terminal);
-  writer.write("exchange.json", files::exchange_json(plan));
-  writer.write("exchange.csv", files::exchange_csv(plan));
+  for (const files::Export& each : files::all_exports()) {
+    writer.write(std::string(each.file), each.make(plan));
+  }
   if (writer.status() != exit_fine) return writer.status();
   terminal.out << fmt::format("{} transactions, fingerprint {}\n", plan.transactions.size(),
                               files::fingerprint_of(plan));

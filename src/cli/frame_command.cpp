@@ -98,7 +98,8 @@ std::string problem_text(const files::FrameAnswer& answer, const modbus::Bytes& 
   if (!problem) return "the frame is good\n";
   std::string text =
       fmt::format("wrong at byte {} ({}): {}\n", problem->at, problem->field, problem->message);
-  const bool checksum = answer.framing == Framing::rtu && problem->field == "CRC";
+  const bool checksum =
+      answer.framing == Framing::rtu && problem->fault == modbus::DecodeFault::checksum;
   const auto repair = checksum ? modbus::single_byte_repair(bytes, direction) : std::nullopt;
   if (repair) {
     text += fmt::format(

@@ -38,8 +38,8 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   text += list_text("free", free, terminal.width);
   for (const model::MemoryClash& clash : store.clashes) {
     text += tinted(terminal, Tint::red,
-                   fmt::format("    overlap: {}, {} and {}", clash.range, printable(to_text(clash.first)),
-                               printable(to_text(clash.second)))) +
+                   fmt::format("    overlap: {}, {} and {}", clash.range,
+                               printable(to_text(clash.first)), printable(to_text(clash.second)))) +
             "\n";
   }
   return text;
@@ -129,28 +129,21 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
                                 nearest_owner(plan, options.name));
     return exit_usage;
   }
-  const bool json = options.format == "json";
-  const std::string document = files::memory_json(plan, report);
-  terminal.out << (json ? document : report_text(plan, report, terminal));
-  if (options.out.empty()) return exit_fine;
-  // With --json stdout holds one document alone: what was written is then said on stderr.
-  const Terminal said =
-      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
-  const Terminal plain = plain_terminal(terminal.out, terminal.err, 100);
-  ResultWriter writer(options.out, options.force, said);
-  writer.write("memory.json", document);
-  writer.write("memory.txt", report_text(plan, report, plain));
+  auto writer = print_results(
+      options.output, "memory", [&] { return files::memory_json(plan, report); },
+      [&](const Terminal& on) { return report_text(plan, report, on); }, terminal);
+  if (!writer) return exit_fine;
   for (const model::ControllerMemory& memory : report.controllers) {
     const auto map = figures::memory_map_of(plan, memory);
-    writer.draw("memory-" + plan.plan.controllers[memory.controller].name,
-                [&](auto format) { return figures::memory_map_script(map, format); });
+    writer->draw("memory-" + plan.plan.controllers[memory.controller].name,
+                 [&](auto format) { return figures::memory_map_script(map, format); });
   }
   for (const model::SlaveMemory& memory : report.slaves) {
     const auto map = figures::memory_map_of(plan, memory);
-    writer.draw("memory-" + plan.plan.slaves[memory.slave].name,
-                [&](auto format) { return figures::memory_map_script(map, format); });
+    writer->draw("memory-" + plan.plan.slaves[memory.slave].name,
+                 [&](auto format) { return figures::memory_map_script(map, format); });
   }
-  return writer.status();
+  return writer->status();
 }
 
 }  // namespace greymet::cli

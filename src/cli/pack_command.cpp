@@ -123,7 +123,7 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     return exit_usage;
   }
   const packing::PackResult result = packing::pack(usable.loaded.plan);
-  const bool json = options.format == "json";
+  const bool json = options.output.format == "json";
   print_problems(usable.loaded, result, terminal);
   if (json) {
     terminal.out << files::pack_json(usable.loaded.plan, result);
@@ -131,7 +131,7 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     terminal.out << pack_text(result, terminal);
   }
   if (!result.problems.empty() || result.requests.empty()) return exit_findings;
-  if (!options.write && options.out.empty()) {
+  if (!options.write && options.output.out.empty()) {
     if (!json) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
       for (const auto& r : result.requests) {
@@ -145,8 +145,7 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     terminal.err << text.error() << "\n";
     return exit_findings;
   }
-  const Terminal said =
-      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  const Terminal said = told_on(options.output, terminal);
   if (options.write) {
     const auto written = files::rewrite_file(options.plan, *text);
     if (!written) {
@@ -155,8 +154,8 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     }
     said.out << fmt::format("wrote {}\n", printable(options.plan));
   }
-  if (options.out.empty()) return exit_fine;
-  ResultWriter writer(options.out, options.force, said);
+  if (options.output.out.empty()) return exit_fine;
+  ResultWriter writer(options.output.out, options.output.force, said);
   // the plan and what lies beside it, so that the folder holds all of it
   const std::string& plan = usable.loaded.sources.front().name;
   const std::size_t folder = plan.find_last_of('/') + 1;  // 0 where there is none

@@ -68,4 +68,24 @@ int ResultWriter::status() const {
   return folder_ ? exit_fine : exit_unreachable;
 }
 
+Terminal told_on(const OutputOptions& output, const Terminal& terminal) {
+  const bool json = output.format == "json";
+  return plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+}
+
+std::optional<ResultWriter> print_results(const OutputOptions& output, const std::string& name,
+                                          const std::function<std::string()>& document,
+                                          const std::function<std::string(const Terminal&)>& text,
+                                          const Terminal& terminal) {
+  constexpr std::size_t width_of_files = 100;
+  const bool json = output.format == "json";
+  const std::string made = json || !output.out.empty() ? document() : std::string();
+  terminal.out << (json ? made : text(terminal));
+  if (output.out.empty()) return std::nullopt;
+  ResultWriter writer(output.out, output.force, told_on(output, terminal));
+  writer.write(name + ".json", made);
+  writer.write(name + ".txt", text(plain_terminal(terminal.out, terminal.err, width_of_files)));
+  return writer;
+}
+
 }  // namespace greymet::cli

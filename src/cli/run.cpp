@@ -35,6 +35,11 @@ void add_output(CLI::App& command, std::string& out, bool& force, bool required)
   command.add_flag("--force", force, "overwrite files that greymet did not write");
 }
 
+void add_results(CLI::App& command, OutputOptions& output) {
+  add_format(command, output.format);
+  add_output(command, output.out, output.force, false);
+}
+
 // Accepts what reads as a number, and shows one where it does not.
 CLI::Validator number_like(const std::string& example) {
   const auto check = [example](const std::string& text) {
@@ -183,16 +188,14 @@ class CommandLine {
     c.add_option("PLAN", tune_.plan, plan_help)->required();
     c.add_option("--most", tune_.most, "changes to show for each trouble")
         ->check(CLI::Range(std::size_t{1}, std::size_t{50}));
-    add_format(c, tune_.format);
-    add_output(c, tune_.out, tune_.force, false);
+    add_results(c, tune_.output);
   }
   void add_pack() {
     auto& c = add("pack", "make requests of the wanted points, with the least line time",
                   [this] { return run_pack(pack_, terminal_); });
     c.add_option("PLAN", pack_.plan, plan_help)->required();
     c.add_flag("--write", pack_.write, "put the requests into the plan, and keep all else in it");
-    add_format(c, pack_.format);
-    add_output(c, pack_.out, pack_.force, false);
+    add_results(c, pack_.output);
   }
   void add_timing() {
     auto& c =
@@ -205,16 +208,14 @@ class CommandLine {
     c.add_flag("--pairs", timing_.pairs, "also simulate every two silent slaves of a line");
     c.add_option("--window", timing_.window,
                  "what the timelines of -o show, e.g. 200ms..600ms of plant time");
-    add_format(c, timing_.format);
-    add_output(c, timing_.out, timing_.force, false);
+    add_results(c, timing_.output);
   }
   void add_memory() {
     auto& c = add("memory", "show what lies where in each controller and slave, and what is free",
                   [this] { return run_memory(memory_, terminal_); });
     c.add_option("PLAN", memory_.plan, plan_help)->required();
     c.add_option("NAME", memory_.name, "one controller or slave; all if left out");
-    add_format(c, memory_.format);
-    add_output(c, memory_.out, memory_.force, false);
+    add_results(c, memory_.output);
   }
   void add_export() {
     auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",

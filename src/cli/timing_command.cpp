@@ -59,7 +59,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   std::optional<figures::TimeWindow> window;
   if (!options.window.empty()) {
     window = window_from(options.window);
-    if (!window || options.out.empty()) {
+    if (!window || options.output.out.empty()) {
       terminal.err << (window ? "greymet: --window is for the timelines of -o; see greymet timing "
                                 "--help\n"
                               : "greymet: --window takes two instants such as 200ms..600ms; see "
@@ -81,19 +81,12 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
     analysis.progress = bar.sink();
     report = timing::analyse(plan, analysis);
   }
-  const bool json = options.format == "json";
-  const std::string document = json || !options.out.empty() ? files::timing_json(plan, report) : "";
-  terminal.out << (json ? document : timing_text(plan, report, terminal));
-  if (options.out.empty()) return exit_fine;
-  // With --json stdout holds one document alone: what was written is then said on stderr.
-  const Terminal said =
-      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
-  const Terminal plain = plain_terminal(terminal.out, terminal.err, 100);
-  ResultWriter writer(options.out, options.force, said);
-  writer.write("timing.json", document);
-  writer.write("timing.txt", timing_text(plan, report, plain));
-  draw(plan, report, window, writer);
-  return writer.status();
+  auto writer = print_results(
+      options.output, "timing", [&] { return files::timing_json(plan, report); },
+      [&](const Terminal& on) { return timing_text(plan, report, on); }, terminal);
+  if (!writer) return exit_fine;
+  draw(plan, report, window, *writer);
+  return writer->status();
 }
 
 }  // namespace greymet::cli

@@ -117,16 +117,10 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
     tuning.progress = bar.sink();
     advice = packing::tune(usable.loaded.plan, tuning);
   }
-  const bool json = options.format == "json";
-  const std::string document = json || !options.out.empty() ? files::tune_json(advice) : "";
-  terminal.out << (json ? document : tune_text(advice, terminal));
-  if (options.out.empty()) return exit_fine;
-  const Terminal said =
-      plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
-  ResultWriter writer(options.out, options.force, said);
-  writer.write("tune.json", document);
-  writer.write("tune.txt", tune_text(advice, plain_terminal(terminal.out, terminal.err, 100)));
-  return writer.status();
+  const auto writer = print_results(
+      options.output, "tune", [&] { return files::tune_json(advice); },
+      [&](const Terminal& on) { return tune_text(advice, on); }, terminal);
+  return writer ? writer->status() : exit_fine;
 }
 
 }  // namespace greymet::cli

@@ -63,8 +63,8 @@ class Reader {
     at_ += (count + 7) / 8;
     return out;
   }
-  void fail(std::size_t at, std::string_view field, std::string message) {
-    if (!error_) error_ = DecodeError{at, std::string(field), std::move(message)};
+  void fail(DecodeFault fault, std::size_t at, std::string_view field, std::string message) {
+    if (!error_) error_ = DecodeError{fault, at, std::string(field), std::move(message)};
   }
   [[nodiscard]] std::size_t at() const { return at_; }
   [[nodiscard]] std::size_t left() const { return bytes_.size() - at_; }
@@ -72,7 +72,7 @@ class Reader {
   // The error, also if bytes are left over.
   [[nodiscard]] std::optional<DecodeError> finish() {
     if (!error_ && left() > 0) {
-      fail(at_, "end", fmt::format("{} bytes too many", left()));
+      fail(DecodeFault::surplus, at_, "end", fmt::format("{} bytes too many", left()));
     }
     return error_;
   }
@@ -81,7 +81,8 @@ class Reader {
   bool need(std::size_t count, std::string_view field) {
     if (error_) return false;
     if (left() >= count) return true;
-    fail(at_, field, fmt::format("cut short: {} bytes expected, {} left", count, left()));
+    fail(DecodeFault::cut_short, at_, field,
+         fmt::format("cut short: {} bytes expected, {} left", count, left()));
     return false;
   }
 

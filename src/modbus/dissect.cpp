@@ -6,7 +6,6 @@
 
 namespace greymet::modbus {
 
-using internal::expected_body;
 using internal::walk_body;
 using internal::Walker;
 
@@ -16,17 +15,16 @@ constexpr std::size_t crc_length = 2;
 
 // What an RTU frame with a wrong checksum really lacks, where its length tells.
 std::optional<DecodeError> length_problem(ByteView frame, Direction direction) {
-  const auto body = expected_body(frame, direction);
-  if (!body) return std::nullopt;
-  const std::size_t expected = *body + crc_length;
-  if (frame.size() < expected) {
-    return DecodeError{frame.size(), "end",
-                       fmt::format("the frame ends here: {} of {} bytes", frame.size(), expected)};
+  const auto expected = expected_length(frame, Framing::rtu, direction);
+  if (!expected) return std::nullopt;
+  if (frame.size() < *expected) {
+    return DecodeError{DecodeFault::cut_short, frame.size(), "end",
+                       fmt::format("the frame ends here: {} of {} bytes", frame.size(), *expected)};
   }
-  if (frame.size() > expected && decode_frame(frame.first(expected), Framing::rtu)) {
-    return DecodeError{
-        expected, "surplus",
-        fmt::format("a good frame ends before this byte; {} more follow", frame.size() - expected)};
+  if (frame.size() > *expected && decode_frame(frame.first(*expected), Framing::rtu)) {
+    return DecodeError{DecodeFault::surplus, *expected, "surplus",
+                       fmt::format("a good frame ends before this byte; {} more follow",
+                                   frame.size() - *expected)};
   }
   return std::nullopt;
 }

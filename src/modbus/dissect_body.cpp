@@ -1,5 +1,7 @@
 #include "dissect_body.h"
 
+#include "layout.h"
+
 namespace greymet::modbus::internal {
 
 using model::Area;
@@ -7,24 +9,24 @@ using model::FunctionCode;
 
 namespace {
 
-constexpr std::uint8_t exception_flag = 0x80;
-
 std::string address_text(Area area, unsigned offset) {
   const model::Address address{area, {static_cast<std::uint16_t>(offset)}};
   return fmt::format("{} = {} ({})", offset, to_text(address), reference6(address));
 }
 
-void take_start(Walker& walk, Area area, std::string name) {
+std::optional<unsigned> take_start(Walker& walk, Area area, std::string name) {
   const auto start = walk.take(2, std::move(name));
   if (start) walk.describe(address_text(area, *start));
+  return start;
 }
 
-void take_quantity(Walker& walk, Area area, std::string name) {
+std::optional<unsigned> take_quantity(Walker& walk, Area area, std::string name) {
   const auto quantity = walk.take(2, std::move(name));
-  if (!quantity) return;
+  if (!quantity) return std::nullopt;
   walk.describe(fmt::format("{} {}{}", *quantity, model::is_bit_area(area) ? "bit" : "register",
                             *quantity == 1 ? "" : "s"));
   if (*quantity == 0) walk.mark_wrong();
+  return quantity;
 }
 
 void take_registers(Walker& walk, Area area, std::size_t bytes, std::optional<unsigned> first) {
@@ -54,7 +56,7 @@ void take_bits(Walker& walk, Area area, std::size_t bytes, std::optional<unsigne
 }
 
 void take_data(Walker& walk, Area area, std::optional<unsigned> first, std::string name,
-               std::optional<unsigned> quantity = std::nullopt) {
+               std::optional<unsigned> quantity) {
   const auto count = walk.take(1, std::move(name));
   if (!count) return;
   if (*count == 0 || *count != walk.left()) {
@@ -68,67 +70,33 @@ void take_data(Walker& walk, Area area, std::optional<unsigned> first, std::stri
   }
 }
 
-std::optional<unsigned> last_number(const std::vector<Field>& fields, std::string_view name) {
-  for (const Field& field : fields) {
-    if (field.name == name && field.bytes.size() == 2) return value_of(field.bytes);
-  }
-  return std::nullopt;
-}
-
 void take_coil(Walker& walk) {
   const auto value = walk.take(2, "value");
   if (!value) return;
-  const bool known = *value == 0 || *value == 0xFF00;
+  const bool known = *value == 0 || *value == coil_on;
   walk.describe(!known ? "neither FF00 (on) nor 0000 (off)" : *value == 0 ? "off" : "on");
   if (!known) walk.mark_wrong();
 }
 
-void walk_request(Walker& walk, FunctionCode function, const std::vector<Field>& fields) {
+// The fields one after the other; `first` is the address of what a reply brings.
+void walk_fields(Walker& walk, const FieldList& layout, FunctionCode function,
+                 std::optional<unsigned> first) {
   const Area area = model::traits_of(function).area;
-  const bool both = function == FunctionCode::read_write_multiple_registers;
-  take_start(walk, area, both ? "read start" : "start");
-  switch (function) {
-    case FunctionCode::read_coils:
-    case FunctionCode::read_discrete_inputs:
-    case FunctionCode::read_holding_registers:
-    case FunctionCode::read_input_registers: take_quantity(walk, area, "quantity"); break;
-    case FunctionCode::write_single_coil: take_coil(walk); break;
-    case FunctionCode::write_single_register:
-      take_registers(walk, area, 2, last_number(fields, "start"));
-      break;
-    case FunctionCode::write_multiple_coils:
-    case FunctionCode::write_multiple_registers:
-      take_quantity(walk, area, "quantity");
-      take_data(walk, area, last_number(fields, "start"), "byte count",
-                last_number(fields, "quantity"));
-      break;
-    case FunctionCode::mask_write_register:
-      walk.take(2, "AND mask");
-      walk.take(2, "OR mask");
-      break;
-    case FunctionCode::read_write_multiple_registers:
-      take_quantity(walk, area, "read quantity");
-      take_start(walk, area, "write start");
-      take_quantity(walk, area, "write quantity");
-      take_data(walk, area, last_number(fields, "write start"), "byte count");
-      break;
+  std::optional<unsigned> quantity;
+  for (const LayoutField& field : layout) {
+    const std::string name(field.name);
+    switch (field.part) {
+      case Part::start:
+      case Part::write_start: first = take_start(walk, area, name); break;
+      case Part::read_quantity:
+      case Part::write_quantity:
+      case Part::echoed_quantity: quantity = take_quantity(walk, area, name); break;
+      case Part::coil: take_coil(walk); break;
+      case Part::value: take_registers(walk, area, 2, first); break;
+      case Part::mask: walk.take(2, name); break;
+      case Part::counted: take_data(walk, area, first, name, quantity); break;
+    }
   }
-}
-
-void walk_reply(Walker& walk, FunctionCode function, std::optional<std::uint16_t> first,
-                const std::vector<Field>& fields) {
-  const Area area = model::traits_of(function).area;
-  if (model::reads(function)) {
-    take_data(walk, area, first ? std::optional<unsigned>(*first) : std::nullopt, "byte count");
-    return;
-  }
-  if (function == FunctionCode::write_multiple_coils ||
-      function == FunctionCode::write_multiple_registers) {
-    take_start(walk, area, "start");
-    take_quantity(walk, area, "quantity");
-    return;
-  }
-  walk_request(walk, function, fields);  // 5, 6 and 22 are echoed
 }
 
 }  // namespace
@@ -155,37 +123,12 @@ void walk_body(ByteView body, Direction direction, std::optional<std::uint16_t> 
   } else if (!function) {
     walk.mark_wrong();
     if (walk.left() > 0) walk.take(walk.left(), "data", false);
-  } else if (direction == Direction::request) {
-    walk_request(walk, *function, fields);
   } else {
-    walk_reply(walk, *function, first, fields);
+    const Layout& layout = layout_of(*function);
+    walk_fields(walk, direction == Direction::request ? layout.request : layout.reply, *function,
+                first ? std::optional<unsigned>(*first) : std::nullopt);
   }
   walk.rest("surplus");
-}
-
-std::optional<std::size_t> expected_body(ByteView body, Direction direction) {
-  if (body.size() < 2) return std::nullopt;
-  const unsigned code = std::to_integer<unsigned>(body[1]);
-  constexpr std::size_t exception_body = 3;
-  if (direction == Direction::reply && (code & exception_flag) != 0) return exception_body;
-  const auto function = model::function_code_from(code);
-  if (!function) return std::nullopt;
-  const auto with_count = [&](std::size_t at) -> std::optional<std::size_t> {
-    if (body.size() <= at) return std::nullopt;
-    return at + 1 + std::to_integer<std::size_t>(body[at]);
-  };
-  constexpr std::size_t count_of_reply = 2;
-  constexpr std::size_t count_of_write = 6;
-  constexpr std::size_t count_of_both = 10;
-  constexpr std::size_t two_words = 6;
-  constexpr std::size_t three_words = 8;
-  if (direction == Direction::reply && model::reads(*function)) return with_count(count_of_reply);
-  if (*function == FunctionCode::mask_write_register) return three_words;
-  if (direction == Direction::reply) return two_words;
-  if (*function == FunctionCode::read_write_multiple_registers) return with_count(count_of_both);
-  const bool multiple = *function == FunctionCode::write_multiple_coils ||
-                        *function == FunctionCode::write_multiple_registers;
-  return multiple ? with_count(count_of_write) : two_words;
 }
 
 }  // namespace greymet::modbus::internal

@@ -61,7 +61,4 @@ class Walker {
 void walk_body(ByteView body, Direction direction, std::optional<std::uint16_t> first,
                std::vector<Field>& fields);
 
-// Bytes of unit and PDU that the frame must have, as far as its first bytes tell.
-[[nodiscard]] std::optional<std::size_t> expected_body(ByteView body, Direction direction);
-
 }  // namespace greymet::modbus::internal

@@ -1,9 +1,19 @@
 #include "modbus/pdu.h"
 
+#include <algorithm>
+
 #include "byte_io.h"
+#include "layout.h"
 
 namespace greymet::modbus {
 
+using internal::coil_on;
+using internal::data_bytes;
+using internal::exception_flag;
+using internal::FieldList;
+using internal::layout_of;
+using internal::LayoutField;
+using internal::Part;
 using internal::Reader;
 using internal::Writer;
 using model::FunctionCode;
@@ -11,70 +21,136 @@ using model::traits_of;
 
 namespace {
 
-constexpr std::uint16_t coil_on = 0xFF00;  // V1.1b3, section 6.5
-constexpr std::uint8_t exception_flag = 0x80;
-
-tl::unexpected<DecodeError> refuse(std::size_t at, std::string_view field, std::string message) {
-  return tl::unexpected(DecodeError{at, std::string(field), std::move(message)});
+tl::unexpected<DecodeError> refuse(DecodeFault fault, std::size_t at, std::string_view field,
+                                   std::string message) {
+  return tl::unexpected(DecodeError{fault, at, std::string(field), std::move(message)});
 }
 
-bool is_single_coil(FunctionCode code) {
-  return code == FunctionCode::write_single_coil;
+bool moves_bits(FunctionCode code) {
+  return model::is_bit_area(traits_of(code).area);
 }
 
-std::size_t written_count(const Request& request) {
-  if (request.function == FunctionCode::mask_write_register) return 1;
-  return model::is_bit_area(traits_of(request.function).area) ? request.bits.size()
-                                                              : request.registers.size();
+// Registers or bits that the request or reply holds.
+std::size_t held(const Request& data) {
+  return moves_bits(data.function) ? data.bits.size() : data.registers.size();
 }
 
-std::optional<DecodeError> check_limits(const Request& request) {
-  const auto& traits = traits_of(request.function);
-  const auto out_of_range = [](std::string_view field, std::size_t value, std::size_t most) {
-    return DecodeError{1, std::string(field),
-                       fmt::format("{} is out of range 1 to {}", value, most)};
-  };
-  if (traits.most_read > 0 && (request.quantity < 1 || request.quantity > traits.most_read)) {
-    return out_of_range("quantity", request.quantity, traits.most_read);
+std::size_t count_of(const FieldList& fields, Part part) {
+  return static_cast<std::size_t>(std::count_if(
+      fields.begin(), fields.end(), [part](const LayoutField& f) { return f.part == part; }));
+}
+
+DecodeError out_of_range(std::string_view field, std::size_t value, std::size_t most) {
+  return {DecodeFault::out_of_range, 1, std::string(field),
+          fmt::format("{} is out of range 1 to {}", value, most)};
+}
+
+// What the fields need and the data lack.
+std::optional<DecodeError> lacking(const FieldList& fields, const Request& data) {
+  const std::size_t words = count_of(fields, Part::value) + count_of(fields, Part::mask);
+  if (words > 0 && data.registers.size() != words) {
+    return DecodeError{DecodeFault::missing_data, 3, words == 1 ? "value" : "masks",
+                       fmt::format("{} register{} needed", words, words == 1 ? " is" : "s are")};
   }
-  const std::size_t written = written_count(request);
-  if (traits.most_write > 0 && (written < 1 || written > traits.most_write)) {
-    return out_of_range("data", written, traits.most_write);
-  }
-  if (request.function == FunctionCode::mask_write_register && request.registers.size() != 2) {
-    return DecodeError{3, "masks", "AND and OR mask are needed"};
+  if (count_of(fields, Part::coil) > 0 && data.bits.size() != 1) {
+    return DecodeError{DecodeFault::missing_data, 3, "value", "one bit is needed"};
   }
   return std::nullopt;
 }
 
-std::uint16_t coil_word(bool on) {
-  return on ? coil_on : std::uint16_t{0};
-}
-
-bool read_coil_word(Reader& in) {
-  const std::size_t at = in.at();
-  const std::uint16_t value = in.word("value");
-  if (value != 0 && value != coil_on) {
-    in.fail(at, "value", fmt::format("{:04X} is neither FF00 (on) nor 0000 (off)", value));
+// Writes the fields; the data hold what they need.
+void write_fields(const FieldList& fields, const Request& data, Writer& out) {
+  std::size_t word = 0;
+  for (const LayoutField& field : fields) {
+    switch (field.part) {
+      case Part::start: out.word(data.offset); break;
+      case Part::write_start: out.word(data.write_offset); break;
+      case Part::read_quantity:
+      case Part::echoed_quantity: out.word(data.quantity); break;
+      case Part::write_quantity: out.word(static_cast<std::uint32_t>(held(data))); break;
+      case Part::coil: out.word(data.bits[0] ? coil_on : 0U); break;
+      case Part::value:
+      case Part::mask: out.word(data.registers[word++]); break;
+      case Part::counted:
+        out.byte(static_cast<std::uint32_t>(data_bytes(traits_of(data.function).area, held(data))));
+        if (moves_bits(data.function)) out.packed_bits(data.bits);
+        for (std::uint16_t each : data.registers) out.word(each);
+        break;
+    }
   }
-  return value == coil_on;
 }
 
-std::uint16_t read_quantity(Reader& in, std::size_t most, std::string_view field = "quantity") {
+std::uint16_t read_quantity(Reader& in, std::size_t most, std::string_view field) {
   const std::size_t at = in.at();
   const std::uint16_t quantity = in.word(field);
   if (quantity < 1 || quantity > most) {
-    in.fail(at, field, fmt::format("{} is out of range 1 to {}", quantity, most));
+    in.fail(DecodeFault::out_of_range, at, field,
+            fmt::format("{} is out of range 1 to {}", quantity, most));
   }
   return quantity;
 }
 
-void expect_byte_count(Reader& in, std::size_t expected) {
+bool read_coil(Reader& in, std::string_view field) {
   const std::size_t at = in.at();
-  const std::uint8_t count = in.byte("byte count");
-  if (count != expected) {
-    in.fail(at, "byte count", fmt::format("{} where {} bytes belong", count, expected));
+  const std::uint16_t value = in.word(field);
+  if (value != 0 && value != coil_on) {
+    in.fail(DecodeFault::coil_value, at, field,
+            fmt::format("{:04X} is neither FF00 (on) nor 0000 (off)", value));
   }
+  return value == coil_on;
+}
+
+// A byte count and its data. `quantity` is what was announced; without it the count itself tells.
+void read_counted(Reader& in, std::optional<std::size_t> quantity, std::string_view field,
+                  Request& out) {
+  const auto& traits = traits_of(out.function);
+  const bool bits = moves_bits(out.function);
+  const std::size_t at = in.at();
+  const std::size_t count = in.byte(field);
+  if (quantity && count != data_bytes(traits.area, *quantity)) {
+    in.fail(DecodeFault::byte_count, at, field,
+            fmt::format("{} where {} bytes belong", count, data_bytes(traits.area, *quantity)));
+  }
+  if (!quantity && (count == 0 || count > data_bytes(traits.area, traits.most_read) ||
+                    (!bits && count % 2 != 0))) {
+    in.fail(
+        DecodeFault::byte_count, at, field,
+        fmt::format("{} is no length of a reply to function {}", count, number_of(out.function)));
+  }
+  if (bits) {
+    out.bits = in.bits(quantity.value_or(8 * count), "data");
+  } else {
+    out.registers = in.words(quantity.value_or(count / 2), "data");
+  }
+}
+
+void read_fields(const FieldList& fields, Reader& in, Request& out) {
+  const auto& traits = traits_of(out.function);
+  std::optional<std::size_t> announced;
+  for (const LayoutField& field : fields) {
+    switch (field.part) {
+      case Part::start: out.offset = in.word(field.name); break;
+      case Part::write_start: out.write_offset = in.word(field.name); break;
+      case Part::read_quantity:
+        out.quantity = read_quantity(in, traits.most_read, field.name);
+        break;
+      case Part::echoed_quantity:
+        out.quantity = read_quantity(in, traits.most_write, field.name);
+        break;
+      case Part::write_quantity:
+        announced = read_quantity(in, traits.most_write, field.name);
+        break;
+      case Part::coil: out.bits.push_back(read_coil(in, field.name)); break;
+      case Part::value:
+      case Part::mask: out.registers.push_back(in.word(field.name)); break;
+      case Part::counted: read_counted(in, announced, field.name, out); break;
+    }
+  }
+}
+
+tl::unexpected<DecodeError> unknown_function(std::uint8_t number) {
+  return refuse(DecodeFault::function, 0, "function",
+                fmt::format("{} is no function that moves registers", number));
 }
 
 }  // namespace
@@ -96,108 +172,47 @@ std::string_view exception_name(std::uint8_t code) {
 }
 
 Decoded<Bytes> encode_request(const Request& request) {
-  if (const auto error = check_limits(request)) return tl::unexpected(*error);
+  const auto& traits = traits_of(request.function);
+  const FieldList& fields = layout_of(request.function).request;
+  if (traits.most_read > 0 && (request.quantity < 1 || request.quantity > traits.most_read)) {
+    return tl::unexpected(out_of_range("quantity", request.quantity, traits.most_read));
+  }
+  const std::size_t written = held(request);
+  const bool counted = count_of(fields, Part::counted) > 0;
+  if (counted && (written < 1 || written > traits.most_write)) {
+    return tl::unexpected(out_of_range("data", written, traits.most_write));
+  }
+  if (auto error = lacking(fields, request)) return tl::unexpected(std::move(*error));
   Writer out;
   out.byte(static_cast<std::uint32_t>(model::number_of(request.function)));
-  out.word(request.offset);
-  switch (request.function) {
-    case FunctionCode::read_coils:
-    case FunctionCode::read_discrete_inputs:
-    case FunctionCode::read_holding_registers:
-    case FunctionCode::read_input_registers: out.word(request.quantity); break;
-    case FunctionCode::write_single_coil: out.word(coil_word(request.bits[0])); break;
-    case FunctionCode::write_single_register: out.word(request.registers[0]); break;
-    case FunctionCode::write_multiple_coils:
-      out.word(static_cast<std::uint32_t>(request.bits.size()));
-      out.byte(static_cast<std::uint32_t>((request.bits.size() + 7) / 8));
-      out.packed_bits(request.bits);
-      break;
-    case FunctionCode::read_write_multiple_registers:
-      out.word(request.quantity);
-      out.word(request.write_offset);
-      [[fallthrough]];
-    case FunctionCode::write_multiple_registers:
-      out.word(static_cast<std::uint32_t>(request.registers.size()));
-      out.byte(static_cast<std::uint32_t>(2 * request.registers.size()));
-      [[fallthrough]];
-    case FunctionCode::mask_write_register:
-      for (std::uint16_t word : request.registers) out.word(word);
-      break;
-  }
+  write_fields(fields, request, out);
   return out.take();
 }
 
 Decoded<Request> decode_request(ByteView pdu) {
   Reader in(pdu);
-  Request request;
   const std::uint8_t number = in.byte("function");
   const auto function = model::function_code_from(number);
-  if (in.failed() || !function) {
-    return refuse(0, "function", fmt::format("{} is no function that moves registers", number));
-  }
+  if (in.failed() || !function) return unknown_function(number);
+  Request request;
   request.function = *function;
-  request.offset = in.word("start");
-  const auto& traits = traits_of(*function);
-  switch (*function) {
-    case FunctionCode::read_coils:
-    case FunctionCode::read_discrete_inputs:
-    case FunctionCode::read_holding_registers:
-    case FunctionCode::read_input_registers:
-      request.quantity = read_quantity(in, traits.most_read);
-      break;
-    case FunctionCode::write_single_coil: request.bits.push_back(read_coil_word(in)); break;
-    case FunctionCode::write_single_register: request.registers = in.words(1, "value"); break;
-    case FunctionCode::write_multiple_coils: {
-      const std::size_t count = read_quantity(in, traits.most_write);
-      expect_byte_count(in, (count + 7) / 8);
-      request.bits = in.bits(count, "data");
-      break;
-    }
-    case FunctionCode::write_multiple_registers:
-    case FunctionCode::read_write_multiple_registers: {
-      if (traits.most_read > 0) {
-        request.quantity = read_quantity(in, traits.most_read, "read quantity");
-        request.write_offset = in.word("write start");
-      }
-      const std::size_t count = read_quantity(in, traits.most_write);
-      expect_byte_count(in, 2 * count);
-      request.registers = in.words(count, "data");
-      break;
-    }
-    case FunctionCode::mask_write_register: request.registers = in.words(2, "masks"); break;
-  }
+  read_fields(layout_of(*function).request, in, request);
   if (auto error = in.finish()) return tl::unexpected(std::move(*error));
   return request;
 }
 
 Decoded<Bytes> encode_reply(const Reply& reply) {
   const auto& traits = traits_of(reply.function);
+  const FieldList& fields = layout_of(reply.function).reply;
+  const Request data{reply.function, reply.offset, reply.quantity, 0, reply.registers, reply.bits};
+  const std::size_t count = held(data);
+  if (traits.most_read > 0 && (count < 1 || count > traits.most_read)) {
+    return tl::unexpected(out_of_range("data", count, traits.most_read));
+  }
+  if (auto error = lacking(fields, data)) return tl::unexpected(std::move(*error));
   Writer out;
   out.byte(static_cast<std::uint32_t>(model::number_of(reply.function)));
-  if (traits.most_read > 0) {
-    const bool bits = model::is_bit_area(traits.area);
-    const std::size_t count = bits ? reply.bits.size() : reply.registers.size();
-    if (count < 1 || count > traits.most_read) {
-      return refuse(1, "data", fmt::format("{} is out of range 1 to {}", count, traits.most_read));
-    }
-    out.byte(static_cast<std::uint32_t>(bits ? (count + 7) / 8 : 2 * count));
-    if (bits) out.packed_bits(reply.bits);
-    for (std::uint16_t word : reply.registers) out.word(word);
-    return out.take();
-  }
-  out.word(reply.offset);
-  if (is_single_coil(reply.function)) {
-    if (reply.bits.size() != 1) return refuse(3, "value", "one bit is needed");
-    out.word(coil_word(reply.bits[0]));
-  } else if (model::writes_single(reply.function)) {
-    const std::size_t needed = reply.function == FunctionCode::mask_write_register ? 2 : 1;
-    if (reply.registers.size() != needed) {
-      return refuse(3, "value", fmt::format("{} registers are needed", needed));
-    }
-    for (std::uint16_t word : reply.registers) out.word(word);
-  } else {
-    out.word(reply.quantity);
-  }
+  write_fields(fields, data, out);
   return out.take();
 }
 
@@ -219,38 +234,13 @@ Decoded<std::variant<Reply, ExceptionReply>> decode_reply(ByteView pdu) {
     return exception;
   }
   const auto function = model::function_code_from(number);
-  if (in.failed() || !function) {
-    return refuse(0, "function", fmt::format("{} is no function that moves registers", number));
-  }
-  Reply reply;
-  reply.function = *function;
-  const auto& traits = traits_of(*function);
-  if (traits.most_read > 0) {
-    const std::size_t at = in.at();
-    const std::size_t count = in.byte("byte count");
-    const bool bits = model::is_bit_area(traits.area);
-    const std::size_t most = bits ? (traits.most_read + 7) / 8 : 2 * std::size_t{traits.most_read};
-    if (count == 0 || count > most || (!bits && count % 2 != 0)) {
-      in.fail(at, "byte count",
-              fmt::format("{} is no length of a reply to function {}", count, number));
-    }
-    if (bits) {
-      reply.bits = in.bits(8 * count, "data");
-    } else {
-      reply.registers = in.words(count / 2, "data");
-    }
-  } else {
-    reply.offset = in.word("start");
-    if (is_single_coil(*function)) {
-      reply.bits.push_back(read_coil_word(in));
-    } else if (model::writes_single(*function)) {
-      reply.registers = in.words(*function == FunctionCode::mask_write_register ? 2 : 1, "value");
-    } else {
-      reply.quantity = read_quantity(in, traits.most_write);
-    }
-  }
+  if (in.failed() || !function) return unknown_function(number);
+  Request data;
+  data.function = *function;
+  read_fields(layout_of(*function).reply, in, data);
   if (auto error = in.finish()) return tl::unexpected(std::move(*error));
-  return reply;
+  return Reply{data.function, data.offset, data.quantity, std::move(data.registers),
+               std::move(data.bits)};
 }
 
 }  // namespace greymet::modbus

@@ -13,11 +13,10 @@ constexpr std::size_t longest_shown = 60;
 
 // The meaning fits how this slave's manual counts.
 bool counts_like(const AddressMeaning& meaning, Numbering numbering) {
-  if (meaning.area) return true;  // says it all by itself
-  switch (numbering) {
-    case Numbering::from_0: return meaning.how.ends_with("from 0");
-    case Numbering::from_1: return meaning.how.ends_with("from 1");
-    case Numbering::reference: return false;
+  switch (meaning.counting) {
+    case Counting::stated: return true;
+    case Counting::from_0: return numbering == Numbering::from_0;
+    case Counting::from_1: return numbering == Numbering::from_1;
   }
   return false;
 }
@@ -27,9 +26,10 @@ class Lookup {
   Lookup(const ResolvedPlan& plan, std::string_view slave) : plan_(plan), slave_(slave) {}
 
   void name_points(const AddressMeaning& meaning, AddressAnswer& answer) const {
-    for (const Slave& slave : plan_.plan.slaves) {
+    for (std::size_t s = 0; s < plan_.plan.slaves.size(); ++s) {
+      const Slave& slave = plan_.plan.slaves[s];
       if (!wanted(slave) || !slave.map) continue;
-      if (!counts_like(meaning, value_or(slave.numbering, Numbering::from_0))) continue;
+      if (!counts_like(meaning, plan_.exchange.slaves[s].numbering)) continue;
       const std::uint32_t offset = answer.address.offset.value;
       for (const Point* p :
            plan_.plan.maps[*slave.map].points_touching(answer.address.area, {offset, offset + 1})) {

@@ -20,6 +20,7 @@ void add_counted(AddressMeanings& out, std::string_view notation, std::int64_t v
     const std::int64_t offset = value - base;
     if (offset < 0 || offset >= addresses_per_area) continue;
     out.meanings.push_back({fmt::format("{}, counted from {}", notation, base),
+                            base == 0 ? Counting::from_0 : Counting::from_1,
                             std::nullopt,
                             {static_cast<std::uint16_t>(offset)},
                             std::nullopt});
@@ -40,7 +41,11 @@ void explain_doubts(AddressMeanings& out, bool reference, bool decimal, bool hex
 }
 
 AddressMeaning of_reading(std::string how, const AddressReading& reading) {
-  return {std::move(how), reading.area, {static_cast<std::uint16_t>(reading.offset)}, reading.bit};
+  return {std::move(how),
+          Counting::stated,
+          reading.area,
+          {static_cast<std::uint16_t>(reading.offset)},
+          reading.bit};
 }
 
 }  // namespace
@@ -55,7 +60,8 @@ tl::expected<AddressMeanings, AddressError> meanings_of(std::string_view text) {
   if (all_digits(text)) {
     const auto reference = parse_reference(text);
     if (reference) {
-      out.meanings.push_back({"reference", reference->area, reference->offset, std::nullopt});
+      out.meanings.push_back(
+          {"reference", Counting::stated, reference->area, reference->offset, std::nullopt});
     }
     const auto plain = parse_plain_number(text);
     const std::size_t before = out.meanings.size();

@@ -4,6 +4,7 @@
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
+using namespace greymet;
 using namespace greymet::modbus;
 
 namespace {
@@ -143,4 +144,61 @@ TEST_CASE("hexadecimal text is read as people paste it") {
   CHECK(from_hex("1").error().message == "an odd number of hexadecimal digits");
   CHECK(from_hex("1 1").error().message == "' ' is no hexadecimal digit");
   CHECK(from_hex("1G").error().at == 1);
+}
+
+TEST_CASE("the first bytes of a frame tell how long it will be") {
+  // every function, smallest and largest; no prefix ever says anything else
+  for (const auto& traits : model::all_functions()) {
+    for (const bool largest : {false, true}) {
+      Request request;
+      request.function = traits.code;
+      request.offset = 5;
+      const auto amount = [&](std::uint32_t most) { return largest ? most : std::uint32_t{1}; };
+      request.quantity = static_cast<std::uint16_t>(amount(traits.most_read));
+      if (traits.most_read == 0) request.quantity = 0;
+      const std::size_t written = traits.code == model::FunctionCode::mask_write_register
+                                      ? 2
+                                      : (traits.most_write > 0 ? amount(traits.most_write) : 0);
+      if (model::is_bit_area(traits.area)) {
+        request.bits.assign(written, true);
+      } else {
+        request.registers.assign(written, 7);
+      }
+      Reply reply{traits.code, request.offset, static_cast<std::uint16_t>(written), {}, {}};
+      if (traits.most_read > 0) {
+        reply.registers.assign(model::is_bit_area(traits.area) ? 0 : request.quantity, 1);
+        reply.bits.assign(model::is_bit_area(traits.area) ? request.quantity : 0, true);
+      } else if (model::writes_single(traits.code)) {
+        reply.registers = request.registers;
+        reply.bits = request.bits;
+      }
+      for (const Direction direction : {Direction::request, Direction::reply}) {
+        const auto pdu =
+            direction == Direction::request ? encode_request(request) : encode_reply(reply);
+        INFO(traits.name << (largest ? ", largest" : ", smallest"));
+        REQUIRE(pdu.has_value());
+        for (const Framing framing : {Framing::rtu, Framing::tcp}) {
+          const auto frame = encode_frame({17, 1, *pdu}, framing);
+          REQUIRE(frame.has_value());
+          const ByteView bytes(*frame);
+          CHECK(expected_length(bytes, framing, direction) == frame->size());
+          const std::uint32_t planned =
+              direction == Direction::request
+                  ? request_length(traits.code, static_cast<std::uint32_t>(written), framing)
+                  : reply_length(traits.code, request.quantity, framing);
+          CHECK(planned == frame->size());
+          for (std::size_t n = 0; n < frame->size(); ++n) {
+            const auto told = expected_length(bytes.first(n), framing, direction);
+            if (told) CHECK(*told == frame->size());
+          }
+        }
+      }
+    }
+  }
+  const Bytes exception{std::byte{17}, std::byte{0x83}};
+  CHECK(expected_length(exception, Framing::rtu, Direction::reply) == 5);
+  CHECK_FALSE(expected_length(exception, Framing::rtu, Direction::request).has_value());
+  CHECK_FALSE(expected_length(exception, Framing::ascii, Direction::reply).has_value());
+  const Bytes absurd(6, std::byte{0xFF});
+  CHECK(expected_length(absurd, Framing::tcp, Direction::reply) == 6 + 0xFFFF);
 }

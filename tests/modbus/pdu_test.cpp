@@ -160,7 +160,7 @@ TEST_CASE("a broken field is named") {
       {"05 00 AC 12 34", "value", "1234 is neither FF00 (on) nor 0000 (off)"},
       {"0F 00 13 00 0A 03 CD 01 00", "byte count", "3 where 2 bytes belong"},
       {"10 00 01 00 02 03 00 0A 01", "byte count", "3 where 4 bytes belong"},
-      {"17 00 03 00 06 00 0E 00 7A 06", "quantity", "122 is out of range 1 to 121"},
+      {"17 00 03 00 06 00 0E 00 7A 06", "write quantity", "122 is out of range 1 to 121"},
       {"10 00 01 00 02 04 00 0A", "data", "cut short: 4 bytes expected, 2 left"},
   };
   for (const Row& row : rows) {

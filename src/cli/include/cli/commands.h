@@ -10,6 +10,13 @@
 
 namespace greymet::cli {
 
+// What commands with results have in common: --format, -o and --force.
+struct OutputOptions {
+  std::string format = "text";
+  std::string out;
+  bool force = false;
+};
+
 // greymet check PLAN
 struct CheckOptions {
   std::string plan;
@@ -60,12 +67,10 @@ struct FrameOptions {
 // greymet timing PLAN
 struct TimingOptions {
   std::string plan;
-  std::string format = "text";
   double frame_errors = 0;
   bool pairs = false;
   std::string window;
-  std::string out;
-  bool force = false;
+  OutputOptions output;
 };
 [[nodiscard]] int run_timing(const TimingOptions& options, const Terminal& terminal);
 
@@ -73,29 +78,23 @@ struct TimingOptions {
 struct MemoryOptions {
   std::string plan;
   std::string name;
-  std::string format = "text";
-  std::string out;
-  bool force = false;
+  OutputOptions output;
 };
 [[nodiscard]] int run_memory(const MemoryOptions& options, const Terminal& terminal);
 
 // greymet pack PLAN
 struct PackOptions {
   std::string plan;
-  std::string format = "text";
-  std::string out;
-  bool force = false;
   bool write = false;
+  OutputOptions output;
 };
 [[nodiscard]] int run_pack(const PackOptions& options, const Terminal& terminal);
 
 // greymet tune PLAN
 struct TuneOptions {
   std::string plan;
-  std::string format = "text";
-  std::string out;
-  bool force = false;
   std::size_t most = 6;
+  OutputOptions output;
 };
 [[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
 

@@ -7,6 +7,7 @@
 #include <string>
 #include <string_view>
 
+#include "cli/commands.h"
 #include "cli/terminal.h"
 #include "figures/gnuplot.h"
 #include "files/output_folder.h"
@@ -14,7 +15,7 @@
 namespace greymet::cli {
 
 // Writes one result after the other and says where; after the first failure, which it reports, it
-// does nothing more. Holds a reference: the terminal must outlive it.
+// does nothing more.
 class ResultWriter {
  public:
   ResultWriter(const std::string& folder, bool force, const Terminal& terminal);
@@ -30,9 +31,20 @@ class ResultWriter {
  private:
   void fail(std::string_view message);
 
-  const Terminal& terminal_;
+  Terminal terminal_;
   std::optional<files::OutputFolder> folder_;
   std::map<std::string, int> used_;
 };
+
+// Prints a result, as text for the terminal or as its one JSON document, and writes it into the
+// folder of -o as NAME.json and NAME.txt. What comes back takes further results and figures;
+// nothing where no folder was asked for. `document` is only made where it is needed.
+[[nodiscard]] std::optional<ResultWriter> print_results(
+    const OutputOptions& output, const std::string& name,
+    const std::function<std::string()>& document,
+    const std::function<std::string(const Terminal&)>& text, const Terminal& terminal);
+
+// Where to say what was written: with JSON stdout holds one document alone, so it is stderr.
+[[nodiscard]] Terminal told_on(const OutputOptions& output, const Terminal& terminal);
 
 }  // namespace greymet::cli

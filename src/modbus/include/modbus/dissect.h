@@ -13,9 +13,6 @@
 
 namespace greymet::modbus {
 
-// Who sent the frame.
-enum class Direction : std::uint8_t { request, reply };
-
 // Neighbouring bytes (characters in ASCII) with their meaning.
 struct Field {
   std::size_t at = 0;  // of its first byte in the frame

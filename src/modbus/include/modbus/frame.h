@@ -27,6 +27,15 @@ struct Frame {
 // Unwraps exactly one frame; leftover bytes, bad lengths and bad checksums are refused.
 [[nodiscard]] Decoded<Frame> decode_frame(ByteView bytes, Framing framing);
 
+// Who sent the frame.
+enum class Direction : std::uint8_t { request, reply };
+
+// Bytes that a frame has in all, told by its first ones: RTU by function and byte count, TCP by the
+// length it announces, however absurd. Nothing while too few bytes are there, for functions we do
+// not know, and in ASCII, where CR LF end the frame.
+[[nodiscard]] std::optional<std::size_t> expected_length(ByteView bytes, Framing framing,
+                                                         Direction direction);
+
 // "11 03 00 6B"
 [[nodiscard]] std::string to_hex(ByteView bytes);
 // Reads pairs of hexadecimal digits; spaces, commas and dashes between them are skipped.

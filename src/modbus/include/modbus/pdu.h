@@ -65,8 +65,26 @@ struct ExceptionReply {
   friend bool operator==(const ExceptionReply&, const ExceptionReply&) = default;
 };
 
-// What is wrong with bytes, and where.
+// Kinds of what can be wrong with bytes.
+enum class DecodeFault : std::uint8_t {
+  cut_short,     // fewer bytes than the frame needs
+  surplus,       // more bytes than it may have
+  frame_start,   // an ASCII frame without its colon
+  frame_end,     // an ASCII frame without CR LF
+  digits,        // no pairs of hexadecimal digits
+  checksum,      // CRC or LRC
+  protocol,      // of the MBAP header
+  length,        // of the MBAP header
+  function,      // none that moves registers or bits
+  out_of_range,  // a quantity, or data, that no request of the function carries
+  byte_count,    // does not fit the quantity or the function
+  coil_value,    // neither FF00 nor 0000
+  missing_data,  // to be encoded: the request or reply lacks what its function needs
+};
+
+// What is wrong with bytes, and where. `fault` is for programs, `field` and `message` for people.
 struct DecodeError {
+  DecodeFault fault = DecodeFault::cut_short;
   std::size_t at = 0;  // index of the first byte of the bad field
   std::string field;
   std::string message;

@@ -13,9 +13,13 @@
 
 namespace greymet::model {
 
+// How a meaning counts: what it says all by itself, or a manual's plain numbers.
+enum class Counting : std::uint8_t { stated, from_0, from_1 };
+
 // One way to read a text.
 struct AddressMeaning {
-  std::string how;           // "reference", "hexadecimal, counted from 1"
+  std::string how;  // "reference", "hexadecimal, counted from 1"
+  Counting counting = Counting::stated;
   std::optional<Area> area;  // open where the text does not say
   Offset offset;
   std::optional<std::uint32_t> bit;
