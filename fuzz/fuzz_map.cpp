@@ -9,7 +9,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   for (const auto numbering :
        {model::Numbering::from_0, model::Numbering::from_1, model::Numbering::reference}) {
     model::Findings findings;
-    const auto map = files::read_map(text, "m.csv", 0, numbering, "slave s", findings);
+    const auto map =
+        files::read_map(text, "m.csv", 0, numbering, {model::SubjectKind::slave, "s"}, findings);
     for (const model::Point& point : map.points()) {
       const model::Extent extent = extent_of(point);
       fuzz::require(extent.end <= model::addresses_per_area && extent.first < extent.end);

@@ -12,14 +12,15 @@ using model::Severity;
 namespace {
 
 constexpr std::array entries{
-    RuleEntry{RuleCode::P01, Severity::error, "the file is not TOML",
-              "Nothing can be read from a file with a syntax error; it is reported with a hint "
-              "where the slip is a common one.",
-              R"([line.north]
+    RuleEntry{
+        RuleCode::P01, Severity::error, "the file is not TOML",
+        "What stands at a syntax error cannot be read; the rest of the file is, so that all of "
+        "it is told in one go. Common slips get a hint.",
+        R"([line.north]
 timeout = 500ms)",
-              R"([line.north]
+        R"([line.north]
 timeout = "500ms")",
-              "Correct the spot; the message says what was expected there.", ""},
+        "Correct the spot; the message says what was expected there.", ""},
     RuleEntry{RuleCode::P02, Severity::error, "unknown key",
               "A misspelt key would otherwise be ignored, and its default taken in silence.",
               R"([line.north]

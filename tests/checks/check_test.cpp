@@ -62,7 +62,9 @@ TEST_CASE("the catalogue has every code once, and docs/rules.md is made from it"
     CHECK_FALSE(entry.why.empty());
     CHECK(checks::entry_of(entry.code).title == entry.title);
   }
-  CHECK(codes.size() == 81);
+  CHECK(codes.size() == model::all_rule_codes().size());
+  const std::string readme = file_text(std::string(GREYMET_SOURCE) + "/README.md");
+  CHECK(readme.find(std::to_string(codes.size()) + " rules in nine families") != std::string::npos);
   CHECK(file_text(std::string(GREYMET_SOURCE) + "/docs/rules.md") == checks::rules_document());
 }
 
@@ -226,4 +228,12 @@ TEST_CASE("plans made correctly have neither errors nor warnings, in any family"
     const auto findings = findings_of(plan, files, "P,S,N,F,M,T,H,D,C");
     for (const std::string& f : findings) RC_ASSERT(f.substr(0, 4) == "note");
   });
+}
+
+TEST_CASE("a check that is stopped begins no further rule, and no simulation") {
+  std::stop_source stop;
+  const auto loaded = test::load(with_rows({broken}), test::base_files());
+  CHECK_FALSE(checks::check(loaded.plan, {}, {}, stop.get_token()).empty());
+  stop.request_stop();
+  CHECK(checks::check(loaded.plan, {}, {}, stop.get_token()).empty());
 }

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "files/source_text.h"
 #include "model/duration_text.h"
 #include "plans.h"
 
@@ -231,4 +232,32 @@ TEST_CASE("names, accepts and paths are looked up") {
         std::string::npos);
   CHECK(message("[line.z]\nmode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\n")
             .find("neither `master` nor `via`") != std::string::npos);
+}
+
+TEST_CASE("a cure as data removes its finding when it is carried out") {
+  // every finding with edits, in a plan with slips of all the kinds that have some
+  const std::string plan = test::replaced(
+      test::replaced(
+          with_rows(
+              {R"({ name = "t", slave = "guage", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_lss = "hold" })"}),
+          "word_order = \"CDAB\"", "wordorder = \"CDAB\""),
+      "master = \"kiln\"", "master = \"klin\"");
+  const auto loaded = test::load(plan, test::base_files());
+  std::size_t cured = 0;
+  for (const auto& f : loaded.findings) {
+    if (f.fixes.empty()) continue;
+    INFO(to_text(f.subject) << ": " << f.message);
+    std::string changed = plan;
+    REQUIRE(f.fixes.front().edits.size() == 1);
+    const model::Edit& edit = f.fixes.front().edits.front();
+    const files::SourceText source(plan);
+    const std::size_t begin = source.offset(edit.range.line, edit.range.column);
+    const std::size_t end = source.offset(edit.range.end_line, edit.range.end_column);
+    changed.replace(begin, end - begin, edit.text);
+    const auto again = test::load(changed, test::base_files());
+    CHECK(again.findings.size() < loaded.findings.size());
+    for (const auto& g : again.findings) CHECK(g.message != f.message);
+    ++cured;
+  }
+  CHECK(cured == 4);
 }

@@ -193,3 +193,15 @@ TEST_CASE("a limit of requests under way makes connections wait") {
   timing.in_flight_limit[0] = 2;
   CHECK(simulate(timing, longest_until(10'000))[2].jobs[0].response_max == Duration(20));
 }
+
+TEST_CASE("a simulation that is stopped gives back what it has, and says it is not complete") {
+  std::stop_source stop;
+  SimulationOptions options;
+  options.durations = Durations::random;  // never ends by repeating
+  options.stop = stop.get_token();
+  // the sink is called every 65,536 transactions: the next look at the token ends it
+  options.progress = [&stop](double) { stop.request_stop(); };
+  const auto stopped = simulate(test::one_queue({cyclic(40, 0, 1), cyclic(50, 0, 2)}), options);
+  CHECK_FALSE(stopped[0].complete);
+  CHECK(stopped[0].jobs[0].completed + stopped[0].jobs[1].completed <= 3U * 65'536);
+}
