@@ -22,7 +22,6 @@ using model::DeviceBlock;
 using model::Extent;
 using model::Findings;
 using model::Holes;
-using model::MapCovers;
 using model::Point;
 using model::ResolvedPlan;
 using model::RuleCode;

@@ -134,24 +134,34 @@ class Mender {
     const std::size_t in_line =
         line.empty() ? 0 : at - static_cast<std::size_t>(line.data() - text_.data());
     const Range place{file_, position.line, position.column, 0, 0};
+    const bool again = !reported_.insert({position.line, position.column}).second;
     const bool mendable = text_.size() <= largest_mended && ++count_ <= most_mended;
     const std::vector<TomlNode> nodes = mendable ? scan_toml(text_) : std::vector<TomlNode>{};
-    if (mendable && (mend_twice(source, nodes, at))) return true;
-    constexpr std::string_view prefix = "Error while parsing ";
-    if (description.starts_with(prefix)) description = description.substr(prefix.size());
-    const auto* const row = broken_row(nodes, at);
-    auto hint = row != nullptr && in_line >= line.size()
-                    ? std::optional<std::string>(
-                          "TOML allows no line break inside { }: write the row on one line, or as "
-                          "a [[exchange.transactions]] block")
-                    : hint_for(line, in_line);
-    const bool goes_on = mendable && (hint && row != nullptr && set_value_aside(source, *row)
-                                          ? true
-                                          : set_aside(source, nodes, at));
+    if (mendable && !again && mend_twice(source, nodes, at)) return true;
+    const TomlNode* const row = broken_row(nodes, at);
+    const TomlNode* const open = row == nullptr ? unclosed_before(nodes, at) : nullptr;
+    auto hint = hint_for(line, in_line);
+    if (open != nullptr) {
+      const Range begin = source.range(open->value.begin, open->value.end, file_);
+      const std::string_view bracket = text_[open->value.begin] == '{' ? "}" : "]";
+      hint = fmt::format("close what begins in line {} with {}", begin.line, bracket);
+    } else if (row != nullptr && in_line >= line.size()) {
+      hint =
+          "TOML allows no line break inside { }: write the row on one line, or as a "
+          "[[exchange.transactions]] block";
+    }
+    const TomlNode* const culprit = open != nullptr ? open : hint ? row : nullptr;
+    const bool goes_on =
+        mendable && ((culprit != nullptr && set_value_aside(source, *culprit)) ||
+                     set_aside(source, nodes, at) || (again && set_before_aside(nodes, at)));
+    if (again && goes_on) return true;  // one place, one finding
+    if (again) return false;
     if (!hint) {
       hint = goes_on ? "correct this place; what stands in it has not been read"
                      : "correct this place; the rest of the file has not been read";
     }
+    constexpr std::string_view prefix = "Error while parsing ";
+    if (description.starts_with(prefix)) description = description.substr(prefix.size());
     findings_.push_back(syntax_finding(place, std::move(description), std::move(*hint)));
     return goes_on;
   }
@@ -184,6 +194,26 @@ class Mender {
       if (value.starts_with('{') && value.find('\n') != std::string_view::npos) return node;
     }
     return nullptr;
+  }
+
+  // The innermost list or inline table that lacks its bracket, in the statement around a byte or in
+  // the one that ends before it.
+  static const TomlNode* unclosed_before(const std::vector<TomlNode>& nodes, std::size_t at) {
+    const auto next =
+        std::upper_bound(nodes.begin(), nodes.end(), at,
+                         [](std::size_t spot, const TomlNode& n) { return spot < n.whole.begin; });
+    for (auto node = next; node != nodes.begin() && next - node < 2;) {
+      --node;
+      if (const TomlNode* found = unclosed_in(*node, at)) return found;
+    }
+    return nullptr;
+  }
+  static const TomlNode* unclosed_in(const TomlNode& node, std::size_t at) {
+    for (const TomlNode& each : node.parts) {
+      if (each.whole.begin > at) break;
+      if (const TomlNode* found = unclosed_in(each, at)) return found;
+    }
+    return node.closed || node.value.begin > at ? nullptr : &node;
   }
 
   [[nodiscard]] std::string_view part(const Span& span) const {
@@ -296,11 +326,23 @@ class Mender {
     const TomlNode& statement = *way.front();
     if (statement.kind == TomlKind::pair) {
       blank(statement.whole, ' ');
+    } else if (part(statement.key).starts_with(foreign_name)) {
+      return false;  // it has been set aside: the cause stands before it
     } else {
       // what follows belongs to a table whose name is not known
       text_.replace(statement.whole.begin, statement.whole.end - statement.whole.begin,
                     fmt::format("[{}{}]", foreign_name, count_));
     }
+    return true;
+  }
+
+  // The statement in front of the one around a byte, as a whole.
+  bool set_before_aside(const std::vector<TomlNode>& nodes, std::size_t at) {
+    const auto next =
+        std::upper_bound(nodes.begin(), nodes.end(), at,
+                         [](std::size_t spot, const TomlNode& n) { return spot < n.whole.begin; });
+    if (next - nodes.begin() < 2) return false;
+    blank(std::prev(next, 2)->whole, ' ');
     return true;
   }
 
@@ -328,6 +370,7 @@ class Mender {
   int count_ = 0;
   std::set<Begin> dropped_keys_;
   std::set<Begin> refused_values_;
+  std::set<Begin> reported_;
 };
 
 Range place_of(const toml::source_region& region, std::uint32_t file) {

@@ -125,6 +125,7 @@ class Scanner {
       quoted();
     } else if (depth < deepest && (peek() == '[' || peek() == '{')) {
       if (!list(depth, node)) {
+        node.closed = false;
         node.value = {begin, last_content(begin)};
         return;
       }

@@ -1,6 +1,10 @@
 #include "files/toml_reader.h"
 
 #include <fmt/format.h>
+#include <set>
+
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
 #include "plans.h"
@@ -176,4 +180,40 @@ TEST_CASE("wherever a value is broken, the others keep their values and places")
     expected.replace(expected.find(shown) + 1, value.size(), "?");
     CHECK(dump(*root) == expected);
   }
+}
+
+TEST_CASE("what is not closed is told once, and what follows it is read") {
+  model::Findings findings;
+  const auto root =
+      read_toml("a = \"x\n[b]\nc = [1,\n2\n[d]\ne = { f = 1, g = 2\n[h]\ni = 4\n", 0, findings);
+  REQUIRE(root.has_value());
+  REQUIRE(findings.size() == 3);
+  CHECK(findings[0].place.line == 1);
+  CHECK(findings[1].remedy == "close what begins in line 3 with ]");
+  CHECK(findings[2].remedy == "close what begins in line 6 with }");
+  CHECK(dump(*root) == "{a=?, b={c=?}, d={e=?}, h={i=4}}");
+}
+
+TEST_CASE("however a plan is mutilated, reading ends and each place is reported once") {
+  const std::string whole =
+      "[a]\nx = 1 # c\ny = \"t\"\n[b.c]\nrows = [\n  { p = 2, q = \"s\" },\n  { p = 3, q = [4, 5] "
+      "},\n]\n[[e.f]]\nz = true\n[[e.f]]\nz = '''m\nn'''\n";
+  rc::prop("each place once", [&] {
+    std::string text = whole;
+    const auto changes = *rc::gen::inRange(1, 6);
+    for (int i = 0; i < changes; ++i) {
+      const auto at = *rc::gen::inRange<std::size_t>(0, text.size());
+      const char c = *rc::gen::elementOf(std::string("[]{}=,\"'#\n x1.\r"));
+      switch (*rc::gen::inRange(0, 3)) {
+        case 0: text.erase(at, 1); break;
+        case 1: text.insert(at, 1, c); break;
+        default: text[at] = c; break;
+      }
+    }
+    model::Findings findings;
+    (void)read_toml(text, 0, findings);
+    std::set<test::Spot> places;
+    for (const auto& f : findings) RC_ASSERT(places.insert(test::begin_of(f.place)).second);
+    RC_ASSERT(findings.size() <= 21);
+  });
 }

@@ -33,6 +33,7 @@ struct TomlNode {
   Span whole;
   Span key;                     // of a header: what stands between the brackets
   Span value;                   // of a pair or an element; empty where there is none
+  bool closed = true;           // false for a list or inline table without its bracket
   std::vector<TomlNode> parts;  // elements of an array, pairs of an inline table
 };
 
