@@ -17,7 +17,6 @@ using model::in_ms;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
-using model::value_or;
 using std::chrono::milliseconds;
 using timing::Carrier;
 using timing::HeartbeatReport;

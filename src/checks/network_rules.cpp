@@ -16,7 +16,6 @@ using model::place_or;
 using model::Range;
 using model::RuleCode;
 using model::Severity;
-using model::value_or;
 
 namespace {
 

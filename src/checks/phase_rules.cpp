@@ -9,7 +9,6 @@
 namespace greymet::checks {
 
 using internal::report;
-using model::Duration;
 using model::Findings;
 using model::in_ms;
 using model::RuleCode;

@@ -15,7 +15,6 @@ using model::Line;
 using model::Range;
 using model::RuleCode;
 using model::Severity;
-using model::value_or;
 
 namespace {
 

@@ -16,7 +16,6 @@ using model::in_ms;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
-using model::value_or;
 using std::chrono::milliseconds;
 
 namespace {

@@ -13,7 +13,6 @@
 
 namespace greymet::files {
 
-using model::Findings;
 using model::Plan;
 using model::Range;
 using model::RuleCode;

@@ -17,7 +17,6 @@ using internal::WantedArea;
 using model::Located;
 using model::MemoryKind;
 using model::ResolvedPlan;
-using model::value_or;
 using timing::Queue;
 using timing::TimingModel;
 using timing::transaction_times;

@@ -6,7 +6,6 @@
 
 namespace greymet::timing {
 
-using model::Delay;
 using model::Endpoint;
 using model::Exchange;
 using model::ExchangeLine;
