@@ -40,7 +40,7 @@ constexpr std::array looks{
 std::string row_label(const model::ResolvedPlan& resolved, const model::Target& target,
                       bool on_line) {
   constexpr std::size_t longest_name = 20;  // what fits beside the axis
-  const std::string name = model::shortened(resolved.target_name(target), longest_name);
+  std::string name = model::shortened(resolved.target_name(target), longest_name);
   if (!on_line || target.is_peer) return name;
   const auto unit = resolved.exchange.slaves[target.index].unit;
   return unit ? fmt::format("{} ({})", name, unit->value) : name;
