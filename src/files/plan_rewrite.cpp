@@ -49,16 +49,20 @@ std::vector<std::pair<std::string, std::string>> cells_of(const model::Transacti
   return cells;
 }
 
-// Changes of one text at its own byte positions, carried out from the last to the first.
+// Insertions into one text, at its own byte positions.
 class Edits {
  public:
   explicit Edits(std::string_view text) : text_(text) {}
   void insert(std::size_t at, std::string what) { inserts_.emplace(at, std::move(what)); }
   [[nodiscard]] std::string result() const {
-    std::string text(text_);
-    for (auto each = inserts_.rbegin(); each != inserts_.rend(); ++each) {
-      text.insert(each->first, each->second);
+    std::string text;
+    std::size_t at = 0;
+    for (const auto& [position, what] : inserts_) {
+      text += text_.substr(at, position - at);
+      text += what;
+      at = position;
     }
+    text += text_.substr(at);
     return text;
   }
 
