@@ -277,7 +277,9 @@ std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Name
                  "write \"<slave>.<point>\" or \"<controller>.%MW3\"");
     return std::nullopt;
   }
-  const Located<std::string> owner{text.value.substr(0, dot), text.place};
+  Range part = text.place;  // the owner is only a part of it: no cure may replace the whole
+  part.end_line = part.end_column = 0;
+  const Located<std::string> owner{text.value.substr(0, dot), part};
   const Located<std::string> rest{text.value.substr(dot + 1), text.place};
   const auto controller = names.controllers.find(owner.value);
   if (controller != names.controllers.end()) {

@@ -261,3 +261,15 @@ TEST_CASE("a cure as data removes its finding when it is carried out") {
   }
   CHECK(cured == 4);
 }
+
+TEST_CASE("a misspelt owner in a path gets no cure that would drop the point") {
+  const auto loaded = test::load(
+      with_rows({}) +
+          "[supervision]\npaths = [ { name = \"p\", from = \"guage.temp\", to = \"kiln.%MW3\", "
+          "budget = \"1s\" } ]\n",
+      test::base_files());
+  REQUIRE(loaded.findings.size() == 1);
+  CHECK(loaded.findings[0].rule == model::RuleCode::P03);
+  CHECK(loaded.findings[0].remedy == "write 'gauge'");
+  CHECK(loaded.findings[0].fixes.empty());
+}
