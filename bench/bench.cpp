@@ -8,8 +8,10 @@
 #include "big_plan.h"
 #include "checks/check.h"
 #include "files/plan_loader.h"
+#include "model/resolved_plan.h"
 #include "packing/pack.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 
 using namespace greymet;
 

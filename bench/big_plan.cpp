@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "files/plan_loader.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::bench {
 namespace {

@@ -5,7 +5,9 @@
 #include "files/plan_rewrite.h"
 #include "files/result_json.h"
 #include "input.h"
+#include "model/resolved_plan.h"
 #include "timing/bounds.h"
+#include "timing/simulation.h"
 
 using namespace greymet;
 

@@ -6,6 +6,7 @@
 #include "block_split.h"
 #include "checks/rules.h"
 #include "mapped_blocks.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

@@ -3,6 +3,7 @@
 #include <set>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

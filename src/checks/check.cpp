@@ -9,7 +9,9 @@
 
 #include "checks/catalogue.h"
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 
 namespace greymet::checks {
 

@@ -3,6 +3,7 @@
 #include <map>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/bounds.h"
 #include "timing/report.h"

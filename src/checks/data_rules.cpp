@@ -5,12 +5,12 @@
 #include <set>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
 
 using internal::report;
-using model::BitRange;
 using model::Findings;
 using model::Point;
 using model::RegisterMap;
@@ -22,8 +22,6 @@ using model::value_or;
 using model::WordOrder;
 
 namespace {
-
-constexpr std::uint64_t bits_per_word = 16;
 
 // What a raw value of the type can be.
 struct RawRange {
@@ -119,51 +117,30 @@ void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
   }
 }
 
-// A value of a slave's map that lies somewhere in a controller's memory.
+// A value of a slave's map on its way.
 struct Carried {
-  std::size_t controller = 0;
-  BitRange bits;
+  model::ValuePlace place;
   const Point* point = nullptr;
   std::size_t slave = 0;   // whose value it is
   bool passed_on = false;  // by a copy or between controllers; else just read
 };
 
 // Follows values from the reads that bring them, through copies, to what is sent on.
-class ValueFlow {
+class PassedOnValues {
  public:
-  ValueFlow(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {
-    const std::size_t count = plan_.plan.controllers.size();
-    copies_.resize(count);
-    sends_.resize(count);
-    taken_.resize(count);
-    for (const model::ResolvedCopy& copy : plan_.copies) {
-      if (copy.controller && copy.from && copy.to) copies_[*copy.controller].push_back(&copy);
-    }
-    for (const ResolvedTransaction& t : plan_.transactions) {
-      if (!t.controller || !t.target) continue;
-      if (t.write && t.from && is_words(*t.controller, *t.from, *t.write)) {
-        sends_[*t.controller].push_back(&t);
-      }
-      if (t.target->is_peer && t.read && t.into && is_words(*t.controller, *t.into, *t.read)) {
-        taken_[t.target->index].push_back(&t);
-      }
-    }
-  }
+  PassedOnValues(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {}
 
   void check() {
-    for (const ResolvedTransaction& t : plan_.transactions) {
-      if (!t.controller || !t.target || t.target->is_peer || !t.read || !t.into) continue;
-      if (sends_[*t.controller].empty() && taken_[*t.controller].empty()) continue;
-      const RegisterMap* map = plan_.map_of(*t.target);
-      if (map == nullptr || !is_words(*t.controller, *t.into, *t.read)) continue;
-      const model::Extent block = t.read->extent();
-      for (const Point* p : map->points_touching(t.read->area, block)) {
-        const model::Extent value = extent_of(*p);
-        if (value.first < block.first || value.end > block.end || p->bit) continue;
-        BitRange bits = t.into->bits;
-        bits.first += (value.first - block.first) * bits_per_word;
-        bits.end = bits.first + (value.end - value.first) * bits_per_word;
-        follow({*t.controller, bits, p, t.target->index, false});
+    for (std::size_t s = 0; s < plan_.plan.slaves.size(); ++s) {
+      const RegisterMap* map = plan_.map_of({false, s, 0});
+      if (map == nullptr) continue;
+      for (const Point& p : map->points()) {
+        if (p.bit || model::is_bit_area(p.address.area)) continue;
+        const model::Extent value = extent_of(p);
+        follow({model::slave_place(
+                    s, p.address.area,
+                    {0, value.first * model::bits_per_word, value.end * model::bits_per_word}),
+                &p, s, false});
       }
     }
     for (const auto& [key, mismatch] : mismatches_) report_mismatch(key, mismatch);
@@ -179,14 +156,13 @@ class ValueFlow {
     std::size_t count = 0;
   };
 
-  [[nodiscard]] bool is_words(std::size_t controller, const model::MemoryRange& range,
-                              const model::DeviceBlock& block) const {
-    const auto& area = plan_.plan.controllers[controller].memory[range.area];
-    return area.kind == model::MemoryKind::word && !is_bit_area(block.area);
-  }
-
-  static bool inside(const BitRange& part, const BitRange& whole) {
-    return part.store == whole.store && whole.first <= part.first && part.end <= whole.end;
+  // Registers into or out of words; what becomes of single bits is not judged.
+  [[nodiscard]] bool moves_words(const ResolvedTransaction& t, bool read) const {
+    const auto& memory = plan_.plan.controllers[*t.controller].memory;
+    const auto& range = read ? t.into : t.from;
+    const auto& block = read ? t.read : t.write;
+    return range && memory[range->area].kind == model::MemoryKind::word &&
+           !is_bit_area(block->area);
   }
 
   void follow(const Carried& start) {
@@ -194,51 +170,40 @@ class ValueFlow {
     while (!open.empty()) {
       const Carried c = open.back();
       open.pop_back();
-      if (!seen_.insert({c.controller, c.bits.store, c.bits.first, c.point, c.slave}).second) {
+      const auto& at = c.place;
+      if (!seen_
+               .insert({at.at_controller, at.owner, at.bits.store, at.bits.first, c.point, c.slave})
+               .second) {
         continue;
       }
-      for (const model::ResolvedCopy* copy : copies_[c.controller]) {
-        if (!inside(c.bits, copy->from->bits)) continue;
-        Carried moved = c;
-        moved.bits.store = copy->to->bits.store;
-        moved.bits.first = copy->to->bits.first + (c.bits.first - copy->from->bits.first);
-        moved.bits.end = moved.bits.first + (c.bits.end - c.bits.first);
-        moved.passed_on = true;
-        open.push_back(moved);
+      for (const model::ValueMove& move : plan_.flow.moves_of(at)) {
+        if (move.kind == model::MoveKind::copy) {
+          open.push_back({*move.to, c.point, c.slave, true});
+          continue;
+        }
+        const ResolvedTransaction& t = plan_.transactions[move.index];
+        if (!moves_words(t, move.kind == model::MoveKind::read)) continue;
+        if (move.kind == model::MoveKind::write) {
+          send(c, t, move, open);
+        } else {
+          if (at.at_controller) compare_order(c, t, move.receiver);
+          if (move.to) open.push_back({*move.to, c.point, c.slave, at.at_controller});
+        }
       }
-      for (const ResolvedTransaction* t : sends_[c.controller]) {
-        if (inside(c.bits, t->from->bits)) send(c, *t, open);
-      }
-      for (const ResolvedTransaction* t : taken_[c.controller]) take(c, *t, open);
     }
   }
 
   // `t` writes the value to a slave or a peer.
-  void send(const Carried& c, const ResolvedTransaction& t, std::vector<Carried>& open) {
+  void send(const Carried& c, const ResolvedTransaction& t, const model::ValueMove& move,
+            std::vector<Carried>& open) {
     // a read that lands on a write's source by mistake is M02's
     if (!c.passed_on && !value_or(plan_.declared(t).relays, false)) return;
-    const auto offset = t.write->offset + static_cast<std::uint32_t>(
-                                              (c.bits.first - t.from->bits.first) / bits_per_word);
-    const auto count = static_cast<std::uint32_t>((c.bits.end - c.bits.first) / bits_per_word);
-    if (!t.target->is_peer) {
-      compare_with_slave(c, t, offset);
+    if (!move.to_controller) {
+      if (move.to) compare_with_slave(c, t, *move.to);
       return;
     }
-    compare_order(c, t, plan_.plan.controllers[t.target->index].word_order, t.target->index);
-    const auto memory = plan_.layouts[t.target->index].serving(t.write->area, offset, count);
-    if (memory) open.push_back({t.target->index, memory->bits, c.point, c.slave, true});
-  }
-
-  // `t` of another controller reads the value out of this one's memory.
-  void take(const Carried& c, const ResolvedTransaction& t, std::vector<Carried>& open) {
-    const auto memory =
-        plan_.layouts[c.controller].serving(t.read->area, t.read->offset, t.read->quantity);
-    if (!memory || !inside(c.bits, memory->bits)) return;
-    compare_order(c, t, plan_.plan.controllers[*t.controller].word_order, *t.controller);
-    BitRange bits = t.into->bits;
-    bits.first += c.bits.first - memory->bits.first;
-    bits.end = bits.first + (c.bits.end - c.bits.first);
-    open.push_back({*t.controller, bits, c.point, c.slave, true});
+    compare_order(c, t, move.receiver);
+    if (move.to) open.push_back({*move.to, c.point, c.slave, true});
   }
 
   [[nodiscard]] std::optional<WordOrder> order_of(const Point& point, std::size_t slave) const {
@@ -247,8 +212,8 @@ class ValueFlow {
     return declared ? std::optional(declared->value) : std::nullopt;
   }
 
-  void compare_order(const Carried& c, const ResolvedTransaction& t,
-                     const model::Declared<WordOrder>& expected, std::size_t consumer) {
+  void compare_order(const Carried& c, const ResolvedTransaction& t, std::size_t consumer) {
+    const auto& expected = plan_.plan.controllers[consumer].word_order;
     const auto order = order_of(*c.point, c.slave);
     if (!expected || !order || !is_multi_register(c.point->type) || *order == expected->value) {
       return;
@@ -261,8 +226,10 @@ class ValueFlow {
          {{expected->place, "the consumer's order is here"}});
   }
 
-  void compare_with_slave(const Carried& c, const ResolvedTransaction& t, std::uint32_t offset) {
+  void compare_with_slave(const Carried& c, const ResolvedTransaction& t,
+                          const model::ValuePlace& to_place) {
     const RegisterMap* map = plan_.map_of(*t.target);
+    const auto offset = static_cast<std::uint32_t>(to_place.bits.first / model::bits_per_word);
     if (map == nullptr || offset >= model::addresses_per_area) return;
     for (const Point* p : map->points_touching(t.write->area, {offset, offset + 1})) {
       if (p->bit || p->address.offset.value != offset) continue;
@@ -325,10 +292,8 @@ class ValueFlow {
 
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  std::vector<std::vector<const model::ResolvedCopy*>> copies_;  // per controller
-  std::vector<std::vector<const ResolvedTransaction*>> sends_;   // per controller
-  std::vector<std::vector<const ResolvedTransaction*>> taken_;   // per peer that is read
-  std::set<std::tuple<std::size_t, std::size_t, std::uint64_t, const Point*, std::size_t>> seen_;
+  std::set<std::tuple<bool, std::size_t, std::size_t, std::uint64_t, const Point*, std::size_t>>
+      seen_;
   std::map<MismatchKey, Mismatch> mismatches_;
 };
 
@@ -339,7 +304,7 @@ void check_data(const RuleInput& in, Findings& out) {
     for (const Point& point : map.points()) check_range(point, out);
   }
   check_word_orders(in.plan, out);
-  ValueFlow(in, out).check();
+  PassedOnValues(in, out).check();
 }
 
 }  // namespace greymet::checks

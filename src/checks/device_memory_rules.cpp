@@ -6,6 +6,7 @@
 
 #include "checks/rules.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/transaction_times.h"
 

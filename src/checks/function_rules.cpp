@@ -3,6 +3,7 @@
 
 #include "block_split.h"
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

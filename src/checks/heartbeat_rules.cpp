@@ -3,6 +3,7 @@
 #include <map>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/report.h"
 
@@ -201,10 +202,7 @@ class HeartbeatRules {
   [[nodiscard]] bool carried_by_incomplete(const model::Heartbeat& declared) const {
     for (std::size_t i = 0; i < plan_.heartbeats.size(); ++i) {
       if (&plan_.plan.heartbeats[plan_.heartbeats[i].declared] != &declared) continue;
-      const model::ExchangeHeartbeat& h = plan_.exchange.heartbeats[i];
-      return std::any_of(
-          plan_.transactions.begin(), plan_.transactions.end(),
-          [&](const model::ResolvedTransaction& t) { return timing::carries(plan_, t, h); });
+      return !timing::transactions_carrying(plan_, plan_.exchange.heartbeats[i]).empty();
     }
     return false;
   }

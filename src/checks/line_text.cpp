@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::checks::internal {
 
 using model::place_or;

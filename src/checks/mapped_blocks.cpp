@@ -1,5 +1,6 @@
 #include "mapped_blocks.h"
 
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks::internal {

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::checks::internal {
 

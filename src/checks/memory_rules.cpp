@@ -6,6 +6,7 @@
 
 #include "checks/rules.h"
 #include "model/free_memory.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

@@ -5,6 +5,7 @@
 
 #include "checks/rules.h"
 #include "model/ip_address.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

@@ -1,5 +1,6 @@
 // Family M: how data lies in memory (M07, M08).
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

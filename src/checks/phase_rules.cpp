@@ -3,6 +3,7 @@
 
 #include "checks/rules.h"
 #include "line_text.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/phases.h"
 

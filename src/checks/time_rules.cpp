@@ -5,6 +5,7 @@
 
 #include "checks/rules.h"
 #include "line_text.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "checks/rules.h"
+#include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/report.h"
 

@@ -6,6 +6,7 @@
 #include "cli/print.h"
 #include "files/answers_json.h"
 #include "model/nearest_name.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 namespace {

@@ -4,6 +4,7 @@
 #include "cli/print.h"
 #include "files/findings_sarif.h"
 #include "files/result_json.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 

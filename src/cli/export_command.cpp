@@ -5,6 +5,7 @@
 #include "cli/results.h"
 #include "files/exchange_export.h"
 #include "files/exports.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 

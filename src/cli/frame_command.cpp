@@ -8,6 +8,7 @@
 #include "modbus/planned_frames.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 

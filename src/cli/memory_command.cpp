@@ -6,6 +6,7 @@
 #include "figures/memory_map.h"
 #include "files/memory_json.h"
 #include "model/nearest_name.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 namespace {

@@ -8,6 +8,7 @@
 #include "files/plan_rewrite.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "packing/pack.h"
 
 namespace greymet::cli {

@@ -6,6 +6,7 @@
 #include "cli/print.h"
 #include "cli/table_cells.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 
@@ -66,7 +67,7 @@ std::string detection_text(const timing::TimingReport& report, const Terminal& t
 }
 
 std::string hop_text(const model::ResolvedPlan& plan, const timing::Hop& hop) {
-  if (hop.kind == timing::Hop::Kind::copy) {
+  if (hop.kind == model::MoveKind::copy) {
     return fmt::format("copy {} of {}", hop.index + 1, plan.plan.controllers[hop.controller].name);
   }
   return plan.declared(plan.transactions[hop.index]).name;

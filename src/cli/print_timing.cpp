@@ -5,6 +5,7 @@
 #include "cli/print.h"
 #include "cli/table_cells.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 

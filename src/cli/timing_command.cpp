@@ -9,6 +9,7 @@
 #include "figures/use_chart.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::cli {
 namespace {

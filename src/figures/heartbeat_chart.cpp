@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "timing/report.h"
 
 namespace greymet::figures {
 

@@ -7,6 +7,9 @@
 
 #include <fmt/format.h>
 
+#include "model/memory_report.h"
+#include "model/resolved_plan.h"
+
 namespace greymet::figures {
 
 using model::MemoryPurpose;

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "timing/paths.h"
 
 namespace greymet::figures {
 

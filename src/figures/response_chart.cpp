@@ -7,6 +7,7 @@
 
 #include "model/duration_text.h"
 #include "model/utf8_text.h"
+#include "timing/report.h"
 
 namespace greymet::figures {
 

@@ -7,6 +7,8 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
+#include "timing/report.h"
 
 namespace greymet::figures {
 

@@ -8,7 +8,9 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "model/utf8_text.h"
+#include "timing/report.h"
 
 namespace greymet::figures {
 

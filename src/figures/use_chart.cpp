@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include "timing/report.h"
+
 namespace greymet::figures {
 namespace {
 

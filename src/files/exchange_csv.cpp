@@ -3,6 +3,7 @@
 
 #include "files/exchange_export.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::files {
 

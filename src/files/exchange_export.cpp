@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "files/output_folder.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::files {
 

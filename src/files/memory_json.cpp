@@ -1,5 +1,6 @@
 #include "files/memory_json.h"
 #include "json_text.h"
+#include "model/resolved_plan.h"
 
 #include <nlohmann/json.hpp>
 

@@ -1,5 +1,6 @@
 #include "files/result_json.h"
 #include "json_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::files {
 

@@ -6,6 +6,7 @@
 #include "files/exchange_export.h"
 #include "json_text.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "supervision_json.h"
 
 namespace greymet::files {

@@ -1,6 +1,7 @@
 #include "supervision_json.h"
 
 #include "json_text.h"
+#include "model/resolved_plan.h"
 
 namespace greymet::files::internal {
 
@@ -55,10 +56,10 @@ Json simulated_json(const model::ResolvedPlan& resolved, const timing::TimingRep
 }
 
 Json hop_json(const model::ResolvedPlan& resolved, const timing::Hop& hop) {
-  const bool copy = hop.kind == timing::Hop::Kind::copy;
+  const bool copy = hop.kind == model::MoveKind::copy;
   const std::string name = copy ? "copy " + std::to_string(hop.index + 1)
                                 : resolved.declared(resolved.transactions[hop.index]).name;
-  const char* kind = copy ? "copy" : hop.kind == timing::Hop::Kind::read ? "read" : "write";
+  const char* kind = copy ? "copy" : hop.kind == model::MoveKind::read ? "read" : "write";
   return {{"kind", kind},
           {"name", name},
           {"controller", resolved.plan.controllers[hop.controller].name},

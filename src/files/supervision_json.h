@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "model/resolved_plan.h"
 #include "timing/report.h"
 
 namespace greymet::files::internal {

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::model {
 namespace {
 

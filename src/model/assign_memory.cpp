@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "model/free_memory.h"
+#include "model/resolved_plan.h"
 #include "resolve_internal.h"
 
 namespace greymet::model::internal {

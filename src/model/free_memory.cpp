@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <iterator>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::model {
 
 FreeMemory::FreeMemory(const ResolvedPlan& resolved, ControllerIndex controller,

@@ -1,6 +1,7 @@
 #include "model/memory_report.h"
 
 #include "model/free_memory.h"
+#include "model/resolved_plan.h"
 
 #include <algorithm>
 #include <array>

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "model/nearest_name.h"
+#include "model/resolved_plan.h"
 #include "resolve_internal.h"
 
 namespace greymet::model {
@@ -259,17 +260,17 @@ void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
 }
 
 // The registers or bits of one slave that a path's end names.
-PathEnd end_at_slave(std::size_t slave, Area area, Extent extent,
-                     const std::optional<std::uint32_t>& bit) {
+ValuePlace end_at_slave(std::size_t slave, Area area, Extent extent,
+                        const std::optional<std::uint32_t>& bit) {
   const std::uint64_t width = is_bit_area(area) ? 1 : bits_per_word;
-  PathEnd end{false, slave, area, {0, extent.first * width, extent.end * width}};
+  ValuePlace end = slave_place(slave, area, {0, extent.first * width, extent.end * width});
   if (bit) end.bits = {0, end.bits.first + *bit, end.bits.first + *bit + 1};
   return end;
 }
 
 // "slave.point" or "controller.%MW3"
-std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Names& names,
-                                        const Located<std::string>& text, Reporter& report) {
+std::optional<ValuePlace> resolve_path_end(const ResolvedPlan& resolved, const Names& names,
+                                           const Located<std::string>& text, Reporter& report) {
   const std::size_t dot = text.value.find('.');
   if (dot == std::string::npos || dot + 1 == text.value.size()) {
     report.error(RuleCode::P05, text.place,
@@ -286,7 +287,7 @@ std::optional<PathEnd> resolve_path_end(const ResolvedPlan& resolved, const Name
     const auto memory =
         internal::resolve_bit_or_word(resolved.layouts[controller->second], rest, report);
     if (!memory) return std::nullopt;
-    return PathEnd{true, controller->second, {}, memory->bits};
+    return memory_place(controller->second, memory->bits);
   }
   const auto slave = look_up(names.slaves, owner, "slave or controller", report);
   if (!slave) return std::nullopt;
@@ -401,6 +402,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   for (std::size_t i = 0; i < p.wants.size(); ++i) resolve_want(resolved, names, i, findings);
   internal::assign_memory(resolved, unplaced, findings);
   add_transactions_and_heartbeats(resolved, resolved.exchange);
+  resolved.flow = ValueFlow(resolved);
   return resolved;
 }
 

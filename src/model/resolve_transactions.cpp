@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "model/ip_address.h"
+#include "model/resolved_plan.h"
 #include "resolve_connections.h"
 #include "resolve_internal.h"
 

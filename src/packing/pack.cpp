@@ -6,9 +6,11 @@
 #include <fmt/format.h>
 
 #include "checks/check.h"
+#include "model/resolved_plan.h"
 #include "timing/bounds.h"
 #include "timing/phases.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 #include "wanted.h"
 
 namespace greymet::packing {

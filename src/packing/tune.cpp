@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <map>
 
+#include "model/resolved_plan.h"
+#include "timing/simulation.h"
 #include "tune_changes.h"
 
 namespace greymet::packing {

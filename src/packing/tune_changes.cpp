@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "timing/phases.h"
 
 namespace greymet::packing::internal {

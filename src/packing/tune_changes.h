@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "model/resolved_plan.h"
 #include "packing/tune.h"
 #include "timing/report.h"
 

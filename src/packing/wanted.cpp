@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::packing::internal {
 
 using model::Area;

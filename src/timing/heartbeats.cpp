@@ -2,17 +2,14 @@
 
 #include <algorithm>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::timing {
 
 using model::ExchangeHeartbeat;
 using model::ResolvedPlan;
-using model::ResolvedTransaction;
 
 namespace {
-
-bool covers(const model::BitRange& range, const model::BitRange& bit) {
-  return range.store == bit.store && range.first <= bit.first && bit.end <= range.end;
-}
 
 Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
   const Duration delay = *carrier.delay;
@@ -32,17 +29,17 @@ Duration delay_of_cyclic(Duration period, Duration response) {
   return periods * period + response;
 }
 
-bool carries(const ResolvedPlan& resolved, const ResolvedTransaction& t,
-             const ExchangeHeartbeat& heartbeat) {
-  if (!t.controller || !t.target || !t.target->is_peer) return false;
-  const model::BitRange& bit = heartbeat.bit->bits;
-  if (t.controller == heartbeat.from && t.target->index == heartbeat.to) {
-    return t.from && covers(t.from->bits, bit);
+std::vector<std::size_t> transactions_carrying(const ResolvedPlan& resolved,
+                                               const ExchangeHeartbeat& heartbeat) {
+  std::vector<std::size_t> found;
+  if (!heartbeat.from || !heartbeat.to || !heartbeat.bit) return found;
+  const auto bit = model::memory_place(*heartbeat.from, heartbeat.bit->bits);
+  for (const model::ValueMove& move : resolved.flow.moves_of(bit)) {
+    const bool arrives =
+        move.kind != model::MoveKind::copy && move.to_controller && move.receiver == *heartbeat.to;
+    if (arrives) found.push_back(move.index);
   }
-  if (t.controller != heartbeat.to || t.target->index != heartbeat.from || !t.read) return false;
-  const auto memory =
-      resolved.layouts[*heartbeat.from].serving(t.read->area, t.read->offset, t.read->quantity);
-  return memory && covers(memory->bits, bit);
+  return found;
 }
 
 std::string_view to_string(HeartbeatVerdict verdict) {
@@ -98,22 +95,21 @@ std::vector<HeartbeatReport> heartbeat_reports(const ResolvedPlan& resolved,
   for (const ExchangeHeartbeat& heartbeat : resolved.exchange.heartbeats) {
     HeartbeatReport report;
     report.watch = heartbeat.watch;
-    if (heartbeat.from && heartbeat.to && heartbeat.bit) {
-      const Carrier* best = nullptr;
-      for (const Carrier& c : carriers) {
-        if (!carries(resolved, resolved.transactions[c.transaction], heartbeat)) continue;
-        const bool quicker =
-            best == nullptr || (c.delay && (!best->delay || *c.delay < *best->delay));
-        if (quicker) best = &c;
-      }
-      if (best != nullptr) {
-        const auto scan = [&](model::ControllerIndex controller) {
-          return resolved.exchange.controllers[controller].scan;
-        };
-        report = judge_heartbeat({heartbeat.toggle, heartbeat.watch, heartbeat.react,
-                                  scan(*heartbeat.from), scan(*heartbeat.to), heartbeat.lost},
-                                 *best);
-      }
+    const std::vector<std::size_t> carrying = transactions_carrying(resolved, heartbeat);
+    const Carrier* best = nullptr;
+    for (const Carrier& c : carriers) {
+      if (std::find(carrying.begin(), carrying.end(), c.transaction) == carrying.end()) continue;
+      const bool quicker =
+          best == nullptr || (c.delay && (!best->delay || *c.delay < *best->delay));
+      if (quicker) best = &c;
+    }
+    if (best != nullptr) {
+      const auto scan = [&](model::ControllerIndex controller) {
+        return resolved.exchange.controllers[controller].scan;
+      };
+      report = judge_heartbeat({heartbeat.toggle, heartbeat.watch, heartbeat.react,
+                                scan(*heartbeat.from), scan(*heartbeat.to), heartbeat.lost},
+                               *best);
     }
     report.name = heartbeat.name;
     reports.push_back(std::move(report));

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "model/resolved_plan.h"
+#include "timing/simulation.h"
 #include "timing/transfers.h"
 
 namespace greymet::timing {
@@ -43,7 +45,7 @@ class Follower {
     bool at_source = true;
     for (std::size_t k = 0; k < hops_.size(); ++k) {
       const Hop& hop = hops_[k];
-      if (hop.kind == Hop::Kind::copy) {
+      if (hop.kind == model::MoveKind::copy) {
         // what the program sees at a boundary it has copied by the end of that scan
         const Duration scan = scan_of(hop.controller);
         for (Arrival& a : here) {
@@ -195,10 +197,10 @@ std::optional<AgeDistribution> ages_at_end(const model::ResolvedPlan& resolved,
   std::vector<std::vector<Transfer>> transfers(hops.size());
   bool carried = false;
   for (std::size_t k = 0; k < hops.size(); ++k) {
-    if (hops[k].kind == Hop::Kind::copy) continue;
+    if (hops[k].kind == model::MoveKind::copy) continue;
     if (!hops[k].job) return std::nullopt;
     const JobRef ref = *hops[k].job;
-    transfers[k] = transfers_of(job_at(timing, ref), ref.job, hops[k].kind == Hop::Kind::read,
+    transfers[k] = transfers_of(job_at(timing, ref), ref.job, hops[k].kind == model::MoveKind::read,
                                 run[ref.queue].watched);
     if (transfers[k].size() > most_transfers) transfers[k].resize(most_transfers);
     carried = true;

@@ -4,8 +4,10 @@
 
 #include <fmt/format.h>
 
+#include "model/resolved_plan.h"
 #include "timing/bounds.h"
 #include "timing/phased_bounds.h"
+#include "timing/simulation.h"
 #include "watched_runs.h"
 
 namespace greymet::timing {

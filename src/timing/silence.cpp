@@ -4,7 +4,9 @@
 #include <map>
 #include <set>
 
+#include "model/resolved_plan.h"
 #include "timing/heartbeat_simulation.h"
+#include "timing/simulation.h"
 #include "timing/transfers.h"
 
 namespace greymet::timing {

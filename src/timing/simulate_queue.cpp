@@ -3,6 +3,7 @@
 
 #include "fault_state.h"
 #include "simulation_internal.h"
+#include "timing/simulation.h"
 
 namespace greymet::timing::internal {
 namespace {

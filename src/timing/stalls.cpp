@@ -4,6 +4,8 @@
 #include <map>
 #include <tuple>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::timing {
 namespace {
 

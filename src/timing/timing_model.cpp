@@ -4,6 +4,8 @@
 #include <map>
 #include <numeric>
 
+#include "model/resolved_plan.h"
+
 namespace greymet::timing {
 
 using model::Exchange;

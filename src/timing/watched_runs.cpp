@@ -1,8 +1,11 @@
 #include "watched_runs.h"
 
 #include <algorithm>
+#include <set>
 
+#include "model/resolved_plan.h"
 #include "timing/path_ages.h"
+#include "timing/simulation.h"
 
 namespace greymet::timing {
 namespace {
@@ -55,17 +58,14 @@ std::vector<Transfer> carried_by(const model::ResolvedPlan& resolved, const Timi
 
 std::vector<JobRef> heartbeat_jobs(const model::ResolvedPlan& resolved, const TimingModel& timing) {
   std::vector<JobRef> jobs;
-  if (resolved.heartbeats.empty()) return jobs;
+  std::set<std::size_t> carrying;
+  for (const auto& heartbeat : resolved.exchange.heartbeats) {
+    for (std::size_t t : transactions_carrying(resolved, heartbeat)) carrying.insert(t);
+  }
+  if (carrying.empty()) return jobs;
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
-      const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
-      const bool beats =
-          std::any_of(resolved.exchange.heartbeats.begin(), resolved.exchange.heartbeats.end(),
-                      [&](const auto& heartbeat) {
-                        return heartbeat.from && heartbeat.to && heartbeat.bit &&
-                               carries(resolved, t, heartbeat);
-                      });
-      if (beats) jobs.push_back({q, j});
+      if (carrying.contains(timing.queues[q].jobs[j].transaction)) jobs.push_back({q, j});
     }
   }
   return jobs;

@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "model/resolved_plan.h"
 #include "timing/report.h"
 
 namespace greymet::timing {

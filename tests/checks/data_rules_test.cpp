@@ -52,6 +52,10 @@ TEST_CASE("D01: what the type cannot hold") {
   CHECK(point("u64", "1,0,,0,1e18").empty());
   CHECK(point("f32", "1,0,,0,1e30").empty());
   CHECK(point("u16", "1,0,,,").empty());
+  // what rounds to a value that fits
+  CHECK(point("u16", "1,0,,-0.4,65535.4").empty());
+  CHECK(point("u16", "1,0,,-0.6,100").size() == 1);
+  CHECK(point("u16", "1,0,,0,65535.6").size() == 1);
 }
 
 TEST_CASE("D02: an order that nobody stated") {
@@ -151,6 +155,16 @@ TEST_CASE("D05, D06: passed on to another slave") {
           "warning transaction out: 'code' of gauge is sent to 'speed' of pump, which is another "
           "quantity: u16 against i16, factor 1 against 0.1 | convert it in the program, or correct "
           "the map"});
+  const auto speed = [&](const std::string& row) {
+    return findings_of_rule("D06", relay(2, "%MW5", ""),
+                            with_map("pump.csv",
+                                     "point,area,address,type,factor,offset,unit\n"
+                                     "setpoint,hr,0,f32,1,0,\nspeed,hr,2,u16," +
+                                         row + "\n"));
+  };
+  CHECK(speed("1,0,rpm").empty());  // only one of them has a unit
+  CHECK(speed("1,-40,").at(0).find("another quantity: offset 0 against -40 |") !=
+        std::string::npos);
 }
 
 TEST_CASE("C01, C02: what the model can do") {

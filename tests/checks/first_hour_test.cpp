@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "model/resolved_plan.h"
 #include "plans.h"
 
 using namespace greymet;

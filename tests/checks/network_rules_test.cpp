@@ -108,6 +108,8 @@ TEST_CASE("N05: a connection that falls asleep") {
               "between two requests of controller kiln | read something of it every = \"10s\", or "
               "write connect = \"each\""});
   CHECK(findings_of_rule("N05", with_air("idle = \"21s\"\n", rare)).empty());
+  CHECK(findings_of_rule("N05", with_air("idle = \"20024ms\"\n", rare)).empty());
+  CHECK(findings_of_rule("N05", with_air("idle = \"20023ms\"\n", rare)).size() == 1);
   CHECK(findings_of_rule("N05", with_air("idle = \"20s\"\nconnect = \"each\"\n", rare)).empty());
   const std::string asked =
       network_plan({"{ name = \"t\", controller = \"kiln\", slave = \"air\", fc = 6, at = 0, from "
@@ -223,6 +225,8 @@ TEST_CASE("N11: a connection for every request") {
             "each request | write connect = \"keep\", unless the slave cannot hold a connection"});
   const std::string rare = network_plan({read("air", "every = \"11s\"")});
   CHECK(findings_of_rule("N11", with_air("connect = \"each\"\n", rare)).empty());
+  const std::string often = network_plan({read("air", "every = \"10s\"")});
+  CHECK(findings_of_rule("N11", with_air("connect = \"each\"\n", often)).size() == 1);
   // it would be closed in between
   CHECK(findings_of_rule("N11", with_air("connect = \"each\"\nidle = \"500ms\"\n")).empty());
 }

@@ -52,6 +52,13 @@ TEST_CASE("S01: settings that differ, item by item, gathered where all differ al
   CHECK(findings_of_rule("S01", both) == Words{"error line north: all 2 slaves are set "
                                                "differently: baud 9600 where the line has 19200 | "
                                                "write baud = 9600 at the line"});
+  // a third one that agrees with the line: not the line's fault
+  const std::string third = both +
+                            "[slave.meter]\nline = \"north\"\nunit = 14\nsettings = { baud = 19200 "
+                            "}\nreply = { typical = \"5ms\", max = \"20ms\" }\n";
+  const auto single = findings_of_rule("S01", third);
+  REQUIRE(single.size() == 2);
+  CHECK(single[0].find("error slave gauge: set differently from line north") == 0);
 }
 
 TEST_CASE("S02, S03, S04: units") {
@@ -342,6 +349,10 @@ TEST_CASE("F14: function 23 reads what it wrote") {
               "written | read "
               "them with a transaction of their own if the slave may change them"});
   CHECK(findings_of_rule("F14", plan("4")).empty());
+  // side by side
+  CHECK(findings_of_rule("F14", plan("8")).empty());
+  CHECK(findings_of_rule("F14", plan("14")).empty());
+  CHECK(findings_of_rule("F14", plan("9")).size() == 1);
 }
 
 TEST_CASE("M01, M02: reads that overwrite each other, or what is sent") {

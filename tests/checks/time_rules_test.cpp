@@ -45,6 +45,14 @@ TEST_CASE("T01: a line with too little time") {
           "error line north: 128.7 % used by the longest durations: more than there is time for") ==
       0);
   CHECK(busy("50ms").empty());  // 77.2 %
+  // 24 ms on a connection: 80 % is not yet busy, 100 % not yet too much
+  const auto direct = [](const std::string& every) {
+    return findings_of_rule("T01", network_plan({row("a", "air", 2, "every = \"" + every + "\"")}));
+  };
+  CHECK(direct("30ms").empty());
+  CHECK(direct("29ms").size() == 1);
+  CHECK(direct("24ms").at(0).find("warning slave air: 100.0 %") == 0);
+  CHECK(direct("23ms").at(0).find("error slave air: 104.3 %") == 0);
   // many small ones: no single one can be blamed
   const auto many =
       findings_of_rule("T01", network_plan({row("a", "gauge", 8, "every = \"80ms\""),

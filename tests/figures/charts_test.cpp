@@ -7,6 +7,7 @@
 #include "figures/use_chart.h"
 #include "files/plan_loader.h"
 #include "plans.h"
+#include "timing/report.h"
 
 using namespace greymet;
 using namespace greymet::figures;

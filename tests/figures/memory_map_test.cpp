@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "model/memory_report.h"
 #include "plans.h"
 
 using namespace greymet;

@@ -4,6 +4,8 @@
 
 #include "plans.h"
 
+#include "timing/report.h"
+
 using namespace greymet;
 using namespace greymet::figures;
 using test::replaced;

@@ -5,6 +5,8 @@
 #include "network_plan.h"
 #include "plans.h"
 
+#include "timing/report.h"
+
 using namespace greymet;
 using namespace greymet::figures;
 

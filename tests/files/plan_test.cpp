@@ -5,6 +5,7 @@
 
 #include "files/source_text.h"
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "plans.h"
 
 using namespace greymet;

@@ -4,12 +4,14 @@
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
+#include "model/resolved_plan.h"
 #include "network_plan.h"
 #include "plans.h"
 #include "queues.h"
 #include "simulation_internal.h"
 #include "timing/bounds.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 
 using namespace greymet;
 using namespace greymet::timing;

@@ -8,6 +8,7 @@
 
 #include "queues.h"
 #include "timing/faults.h"
+#include "timing/simulation.h"
 
 using namespace greymet;
 using namespace greymet::timing;

@@ -9,6 +9,7 @@
 #include "queues.h"
 #include "timing/path_ages.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 #include "timing/transfers.h"
 
 using namespace greymet;
@@ -63,9 +64,9 @@ TEST_CASE("a value's way through read, copy and write, and its bound") {
   const auto found =
       report_of(test::network_plan(to_the_peer(), copy_row + path("air.hr:11", "loadout.%MW3")));
   REQUIRE(found.hops.size() == 3);
-  CHECK(found.hops[0].kind == Hop::Kind::read);
-  CHECK(found.hops[1].kind == Hop::Kind::copy);
-  CHECK(found.hops[2].kind == Hop::Kind::write);
+  CHECK(found.hops[0].kind == model::MoveKind::read);
+  CHECK(found.hops[1].kind == model::MoveKind::copy);
+  CHECK(found.hops[2].kind == model::MoveKind::write);
   // air-in: rtt 4 + reply 20 = 24 ms; D = 500 + 24, and a scan of kiln; the copy: a scan; send: rtt
   // 5 (default) + two scans of the peer 16 = 21 ms; D = 200 + 21, and a scan of the load-out
   CHECK(ms(*found.bound) == Approx(500 + 24 + 10 + 10 + 200 + 21 + 8));

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "model/duration_text.h"
+#include "model/resolved_plan.h"
 #include "plans.h"
 
 using namespace greymet;

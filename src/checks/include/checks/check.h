@@ -8,7 +8,10 @@
 #include <vector>
 
 #include "model/finding.h"
-#include "model/resolved_plan.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::checks {
 

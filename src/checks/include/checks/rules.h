@@ -5,7 +5,10 @@
 #include <vector>
 
 #include "model/finding.h"
-#include "model/resolved_plan.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::timing {
 struct TimingReport;

@@ -1,12 +1,11 @@
 // Where a command prints, and what that place can show.
 #pragma once
 
-#include <memory>
 #include <ostream>
 #include <string>
 #include <string_view>
 
-#include "timing/simulation.h"
+#include "timing/progress.h"
 
 namespace greymet::cli {
 

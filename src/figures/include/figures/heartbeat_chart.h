@@ -2,7 +2,10 @@
 #pragma once
 
 #include "figures/gnuplot.h"
-#include "timing/report.h"
+
+namespace greymet::timing {
+struct TimingReport;
+}
 
 namespace greymet::figures {
 

@@ -5,7 +5,12 @@
 #include <vector>
 
 #include "figures/gnuplot.h"
-#include "model/memory_report.h"
+
+namespace greymet::model {
+struct ControllerMemory;
+struct ResolvedPlan;
+struct SlaveMemory;
+}  // namespace greymet::model
 
 namespace greymet::figures {
 

@@ -2,7 +2,10 @@
 #pragma once
 
 #include "figures/gnuplot.h"
-#include "timing/paths.h"
+
+namespace greymet::timing {
+struct PathReport;
+}
 
 namespace greymet::figures {
 

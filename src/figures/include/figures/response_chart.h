@@ -2,7 +2,10 @@
 #pragma once
 
 #include "figures/gnuplot.h"
-#include "timing/report.h"
+
+namespace greymet::timing {
+struct LineReport;
+}
 
 namespace greymet::figures {
 

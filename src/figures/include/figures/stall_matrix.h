@@ -5,8 +5,14 @@
 #include <vector>
 
 #include "figures/gnuplot.h"
-#include "model/resolved_plan.h"
-#include "timing/report.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
+
+namespace greymet::timing {
+struct TimingReport;
+}
 
 namespace greymet::figures {
 

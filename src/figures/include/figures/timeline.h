@@ -6,8 +6,16 @@
 #include <vector>
 
 #include "figures/gnuplot.h"
-#include "model/resolved_plan.h"
-#include "timing/report.h"
+#include "model/strong.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
+
+namespace greymet::timing {
+struct LineReport;
+struct TimingReport;
+}  // namespace greymet::timing
 
 namespace greymet::figures {
 
@@ -34,8 +42,8 @@ struct Timeline {
 
 // A stretch of plant time to look at more closely.
 struct TimeWindow {
-  timing::Duration from{};
-  timing::Duration until{};
+  model::Duration from{};
+  model::Duration until{};
 };
 
 // Services of the simulation with typical durations that a figure may need.

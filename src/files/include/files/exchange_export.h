@@ -3,7 +3,9 @@
 
 #include <string>
 
-#include "model/resolved_plan.h"
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::files {
 

@@ -5,7 +5,9 @@
 #include <string>
 #include <string_view>
 
-#include "model/resolved_plan.h"
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::files {
 

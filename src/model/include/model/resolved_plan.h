@@ -15,6 +15,7 @@
 #include "model/function_code.h"
 #include "model/memory_layout.h"
 #include "model/plan.h"
+#include "model/value_flow.h"
 
 namespace greymet::model {
 
@@ -57,19 +58,11 @@ struct ResolvedCopy {
   std::optional<MemoryRange> to;
 };
 
-// One end of a path: bits of a controller's memory, or of an area of a slave (16 to a register).
-struct PathEnd {
-  bool at_controller = false;
-  std::size_t owner = 0;               // into Plan::controllers or Plan::slaves
-  Area area = Area::holding_register;  // at a slave
-  BitRange bits;                       // at a slave `store` is 0
-};
-
 // A path with both its ends looked up.
 struct ResolvedPath {
   std::size_t declared = 0;
-  std::optional<PathEnd> from;
-  std::optional<PathEnd> to;
+  std::optional<ValuePlace> from;
+  std::optional<ValuePlace> to;
 };
 
 // A want with its points looked up.
@@ -102,6 +95,7 @@ struct ResolvedPlan {
   std::vector<ResolvedPath> paths;
   std::vector<ResolvedWant> wants;
   Exchange exchange;  // what will happen: defaults applied, whole transactions
+  ValueFlow flow;     // what moves values from where to where
 
   [[nodiscard]] const Transaction& declared(const ResolvedTransaction& t) const {
     return plan.transactions[t.declared];

@@ -11,7 +11,12 @@
 #include <string>
 #include <vector>
 
-#include "model/resolved_plan.h"
+#include "model/finding.h"
+#include "model/transaction.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::packing {
 

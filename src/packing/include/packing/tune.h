@@ -13,8 +13,13 @@
 #include <string>
 #include <vector>
 
-#include "model/resolved_plan.h"
-#include "timing/simulation.h"
+#include "model/finding.h"
+#include "model/strong.h"
+#include "timing/progress.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::packing {
 
@@ -36,7 +41,7 @@ struct LineState {
   double utilisation_percent = 0;
   std::uint64_t missed = 0;
   std::size_t late = 0;  // transactions whose bound exceeds their period
-  std::optional<timing::Duration> response_simulated;  // the longest
+  std::optional<model::Duration> response_simulated;  // the longest
   std::size_t hurtful = 0;      // slaves whose silence makes others miss again and again
   std::size_t hurtful_all = 0;  // or at first
   std::string worst;            // one of these slaves

@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <vector>
 
-#include "timing/timing_model.h"
+#include "model/strong.h"
 
 namespace greymet::timing {
 
@@ -18,8 +18,8 @@ enum class FaultKind : std::uint8_t {
 struct DeviceFault {
   std::size_t device = 0;  // into TimingModel::devices
   FaultKind kind = FaultKind::silent;
-  Duration from{};
-  Duration until = Duration::max();
+  model::Duration from{};
+  model::Duration until = model::Duration::max();
 };
 
 // All that goes wrong. Each frame, request or reply, on any medium, is lost or damaged with

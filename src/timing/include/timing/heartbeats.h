@@ -17,7 +17,13 @@
 #include <string_view>
 #include <vector>
 
-#include "model/resolved_plan.h"
+#include "model/network.h"
+#include "model/strong.h"
+
+namespace greymet::model {
+struct ExchangeHeartbeat;
+struct ResolvedPlan;
+}  // namespace greymet::model
 
 namespace greymet::timing {
 
@@ -78,9 +84,9 @@ struct HeartbeatReport {
 // D of a cyclic transaction: period x ceil(R / period) + R.
 [[nodiscard]] Duration delay_of_cyclic(Duration period, Duration response);
 
-// The transaction moves the heartbeat's bit from its producer to its consumer.
-[[nodiscard]] bool carries(const model::ResolvedPlan& resolved, const model::ResolvedTransaction& t,
-                           const model::ExchangeHeartbeat& heartbeat);
+// The transactions that move the heartbeat's bit from its producer to its consumer.
+[[nodiscard]] std::vector<std::size_t> transactions_carrying(
+    const model::ResolvedPlan& resolved, const model::ExchangeHeartbeat& heartbeat);
 
 // All heartbeats of the plan; `carriers` are its transactions with their bounds. Of several that
 // carry a bit the quickest counts.

@@ -16,14 +16,18 @@
 #include <string_view>
 #include <vector>
 
-#include "model/resolved_plan.h"
+#include "model/value_flow.h"
 #include "timing/timing_model.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::timing {
 
 // One step of the way.
 struct Hop {
-  enum class Kind : std::uint8_t { read, write, copy } kind = Kind::read;
+  model::MoveKind kind = model::MoveKind::read;
   std::size_t index = 0;            // a transaction, or a copy, of the resolved plan
   std::optional<JobRef> job;        // of a transaction that could be timed
   std::size_t controller = 0;       // whose master or program does it

@@ -5,7 +5,6 @@
 #include <string>
 #include <vector>
 
-#include "model/resolved_plan.h"
 #include "timing/heartbeat_simulation.h"
 #include "timing/heartbeats.h"
 #include "timing/paths.h"
@@ -13,6 +12,10 @@
 #include "timing/simulation.h"
 #include "timing/stalls.h"
 #include "timing/timing_model.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::timing {
 

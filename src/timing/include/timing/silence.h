@@ -10,10 +10,12 @@
 #include <vector>
 
 #include "timing/heartbeats.h"
-#include "timing/simulation.h"
+#include "timing/progress.h"
 #include "timing/stalls.h"
 
 namespace greymet::timing {
+
+struct QueueStatistics;
 
 // What to simulate, and how much of it.
 struct SilenceOptions {

@@ -11,21 +11,18 @@
 #pragma once
 
 #include <cstdint>
-#include <functional>
 #include <optional>
 #include <stop_token>
 #include <vector>
 
 #include "timing/faults.h"
+#include "timing/progress.h"
 #include "timing/timing_model.h"
 
 namespace greymet::timing {
 
 // Which duration each service takes.
 enum class Durations : std::uint8_t { typical, longest, random };
-
-// Where a long simulation reports how far it is, 0..1. Called from the simulating thread.
-using ProgressSink = std::function<void(double)>;
 
 // What to simulate, and how long.
 struct SimulationOptions {

@@ -10,8 +10,14 @@
 #include <string>
 #include <vector>
 
-#include "model/resolved_plan.h"
+#include "model/index.h"
+#include "model/network.h"
+#include "model/transaction.h"
 #include "timing/transaction_times.h"
+
+namespace greymet::model {
+struct ResolvedPlan;
+}
 
 namespace greymet::timing {
 
