@@ -54,7 +54,7 @@ std::string group_text(const Group& group, std::size_t width) {
     const std::string points =
         fmt::format("{}{}", open ? fmt::format("{}: ", short_name(answer->address.area)) : "",
                     fmt::join(answer->points, ", "));
-    text += "      " + folded(printable(points), points_column, points_column, width) + "\n";
+    text += "      " + folded(shown(points), points_column, points_column, width) + "\n";
   }
   return text;
 }
@@ -83,7 +83,7 @@ std::string legend(const std::vector<files::AddressQuestion>& questions) {
 }
 
 std::string question_text(const files::AddressQuestion& question, const Terminal& terminal) {
-  std::string text = tinted(terminal, Tint::bold, printable(question.text)) + "\n";
+  std::string text = tinted(terminal, Tint::bold, shown(question.text)) + "\n";
   if (!question.found.doubts.empty()) {
     const std::string doubts = fmt::format("ambiguous: {}", fmt::join(question.found.doubts, "; "));
     text += "  " + folded(doubts, 2, 2, terminal.width) + "\n";
@@ -106,7 +106,7 @@ bool has_slave(const model::Plan& plan, const std::string& name) {
 std::string nearest_slave(const model::Plan& plan, const std::string& name) {
   std::vector<std::string_view> names;
   for (const model::Slave& slave : plan.slaves) names.emplace_back(slave.name);
-  return printable(model::nearest_or_example(name, names));
+  return shown(model::nearest_or_example(name, names));
 }
 
 }  // namespace
@@ -122,7 +122,7 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
     terminal.err << (plan == nullptr
                          ? std::string("greymet: --slave needs a plan: --plan plan.toml\n")
                          : fmt::format("greymet: the plan has no slave '{}'{}\n",
-                                       printable(options.slave.substr(0, 40)),
+                                       shown(options.slave.substr(0, 40)),
                                        nearest_slave(plan->plan, options.slave)));
     return exit_usage;
   }
@@ -130,8 +130,8 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
   for (const std::string& text : options.texts) {
     auto found = model::look_up_address(text, plan, options.slave);
     if (!found) {
-      terminal.err << fmt::format("greymet: {}; {}\n", printable(found.error().message),
-                                  printable(found.error().remedy));
+      terminal.err << fmt::format("greymet: {}; {}\n", shown(found.error().message),
+                                  shown(found.error().remedy));
       return exit_usage;
     }
     questions.push_back({text, std::move(*found)});

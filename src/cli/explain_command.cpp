@@ -71,7 +71,7 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
   if (entries.empty()) {
     terminal.err << fmt::format(
         "greymet: there is no rule '{}'; write e.g. greymet explain F09, or a family such as F\n",
-        printable(options.code.substr(0, 40)));
+        shown(options.code.substr(0, 40)));
     return exit_usage;
   }
   if (options.format == "markdown") {

@@ -25,7 +25,7 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   for (const files::Export& each : files::all_exports()) {
     writer.write(std::string(each.file), each.make(plan));
   }
-  if (writer.status() != exit_fine) return writer.status();
+  if (const int status = writer.finish(); status != exit_fine) return status;
   terminal.out << fmt::format("{} transactions, fingerprint {}\n", plan.transactions.size(),
                               files::fingerprint_of(plan));
   return exit_fine;

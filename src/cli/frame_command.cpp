@@ -26,7 +26,7 @@ std::string bytes_text(const modbus::Bytes& bytes, Framing framing) {
     const auto c = std::to_integer<char>(b);
     text += c == '\r' ? std::string("<CR>") : c == '\n' ? std::string("<LF>") : std::string(1, c);
   }
-  return printable(text);
+  return shown(text);
 }
 
 std::string fields_text(const modbus::Dissection& dissection, Framing framing,
@@ -36,8 +36,8 @@ std::string fields_text(const modbus::Dissection& dissection, Framing framing,
     std::string bytes = bytes_text(field.bytes, framing);
     constexpr std::size_t widest = 20;
     if (bytes.size() > widest) bytes = bytes.substr(0, widest - 3) + "...";
-    const std::string line = fmt::format("  {:>4}  {:<20}  {:<16}  {}", field.at, bytes, field.name,
-                                         printable(field.value));
+    const std::string line =
+        fmt::format("  {:>4}  {:<20}  {:<16}  {}", field.at, bytes, field.name, shown(field.value));
     text += tinted(terminal, field.wrong ? Tint::red : Tint::none,
                    line + (field.wrong ? "  <- wrong" : "")) +
             "\n";
@@ -70,7 +70,7 @@ std::string times_text(const timing::TransactionTimes& times) {
 }
 
 int refuse(const Terminal& terminal, std::string_view message) {
-  terminal.err << fmt::format("greymet: {}\n", printable(message));
+  terminal.err << fmt::format("greymet: {}\n", shown(message));
   return exit_usage;
 }
 
@@ -213,14 +213,14 @@ tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPl
 void print_answer(const files::FrameAnswer& answer, bool with_fields, const Terminal& terminal) {
   if (!with_fields) {
     terminal.out << fmt::format(
-        "{}  ({})\n  request {}\n", printable(answer.name), files::mode_name(answer.framing),
+        "{}  ({})\n  request {}\n", shown(answer.name), files::mode_name(answer.framing),
         folded(bytes_text(answer.request, answer.framing), 10, 10, terminal.width));
     terminal.out << fmt::format("  reply   {} {}, data 0\n", answer.reply.size(),
                                 answer.framing == Framing::ascii ? "characters" : "bytes");
     return;
   }
   terminal.out << fmt::format("{}  ({}; the values are not known at the desk: all data are 0)\n\n",
-                              tinted(terminal, Tint::bold, printable(answer.name)),
+                              tinted(terminal, Tint::bold, shown(answer.name)),
                               files::mode_name(answer.framing));
   terminal.out << part_text("request", answer.request, answer.request_fields, answer.framing,
                             terminal)
@@ -260,14 +260,14 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
     if (answer) {
       answers.push_back(std::move(*answer));
     } else {
-      terminal.err << fmt::format("greymet: {}\n", printable(answer.error()));
+      terminal.err << fmt::format("greymet: {}\n", shown(answer.error()));
       if (!options.name.empty()) return exit_findings;
     }
   }
   if (answers.empty() && !options.name.empty()) {
     return refuse(terminal,
                   fmt::format("the plan has no transaction '{}'{}", options.name.substr(0, 60),
-                              printable(model::nearest_or_example(options.name, names))));
+                              shown(model::nearest_or_example(options.name, names))));
   }
   const bool only_one = !options.name.empty();
   if (options.format == "json") {

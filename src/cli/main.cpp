@@ -4,6 +4,8 @@
 #include <cstdlib>
 #include <exception>
 #include <iostream>
+#include <new>
+#include <string_view>
 
 #include "cli/commands.h"
 
@@ -20,9 +22,13 @@ std::size_t width_of_terminal() {
 int main(int argc, char** argv) {
   try {
     const bool shown = ::isatty(STDOUT_FILENO) != 0;
-    const bool colour = shown && std::getenv("NO_COLOR") == nullptr;
-    const greymet::cli::Terminal terminal{
-        std::cout, std::cerr, colour, ::isatty(STDERR_FILENO) != 0, shown, width_of_terminal()};
+    const char* kind = std::getenv("TERM");
+    const bool dumb =
+        kind == nullptr || std::string_view(kind).empty() || std::string_view(kind) == "dumb";
+    const bool colour = shown && !dumb && std::getenv("NO_COLOR") == nullptr;
+    const greymet::cli::Terminal terminal{std::cout, std::cerr,
+                                          colour,    !dumb && ::isatty(STDERR_FILENO) != 0,
+                                          shown,     width_of_terminal()};
     const int status = greymet::cli::run(argc, argv, terminal);
     std::cout.flush();
     if (!std::cout) {
@@ -30,8 +36,11 @@ int main(int argc, char** argv) {
       return greymet::cli::exit_unreachable;
     }
     return status;
+  } catch (const std::bad_alloc&) {
+    std::cerr << "greymet: there is not enough memory for this\n";
+    return greymet::cli::exit_unreachable;
   } catch (const std::exception& error) {
     std::cerr << "greymet: internal error: " << error.what() << '\n';
   }
-  return EXIT_FAILURE;
+  return greymet::cli::exit_unreachable;
 }

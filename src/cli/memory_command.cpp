@@ -16,7 +16,7 @@ std::string list_text(std::string_view head, const std::vector<std::string>& ite
   if (items.empty()) return {};
   constexpr std::size_t indent = 4;
   const std::string all = fmt::format("{}: {}", head, fmt::join(items, ", "));
-  return fmt::format("    {}\n", folded(printable(all), indent, indent, width));
+  return fmt::format("    {}\n", folded(shown(all), indent, indent, width));
 }
 
 std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
@@ -28,7 +28,7 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   for (const model::MemoryRow& row : store.rows) {
     const std::string line =
         fmt::format("    {:<20} {:>5}  {:<17}  {}{}", row.range, row.count, to_string(row.purpose),
-                    printable(row.by), row.assigned ? " (place chosen by greymet)" : "");
+                    shown(row.by), row.assigned ? " (place chosen by greymet)" : "");
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- overlap") : line;
     text += "\n";
   }
@@ -40,7 +40,7 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   for (const model::MemoryClash& clash : store.clashes) {
     text += tinted(terminal, Tint::red,
                    fmt::format("    overlap: {}, {} and {}", clash.range,
-                               printable(to_text(clash.first)), printable(to_text(clash.second)))) +
+                               shown(to_text(clash.first)), shown(to_text(clash.second)))) +
             "\n";
   }
   return text;
@@ -51,7 +51,7 @@ std::string area_text(const model::DeviceAreaReport& area, const Terminal& termi
   for (const model::DeviceRow& row : area.rows) {
     const std::string line = fmt::format(
         "    {:<20} {:>5}  {:<17}  {}", model::range_text(area.area, row.extent),
-        row.extent.end - row.extent.first, row.is_read ? "read" : "write", printable(row.by));
+        row.extent.end - row.extent.first, row.is_read ? "read" : "write", shown(row.by));
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- written twice") : line;
     text += "\n";
   }
@@ -64,9 +64,9 @@ std::string area_text(const model::DeviceAreaReport& area, const Terminal& termi
 
 std::string controller_text(const model::ResolvedPlan& plan, const model::ControllerMemory& memory,
                             const Terminal& terminal) {
-  std::string text = tinted(
-      terminal, Tint::bold,
-      fmt::format("controller {}", printable(plan.plan.controllers[memory.controller].name)));
+  std::string text =
+      tinted(terminal, Tint::bold,
+             fmt::format("controller {}", shown(plan.plan.controllers[memory.controller].name)));
   text += "\n";
   for (const model::StoreReport& store : memory.stores) {
     text += store_text(plan, memory.controller, store, terminal);
@@ -76,10 +76,9 @@ std::string controller_text(const model::ResolvedPlan& plan, const model::Contro
 
 std::string slave_text(const model::ResolvedPlan& plan, const model::SlaveMemory& memory,
                        const Terminal& terminal) {
-  std::string text =
-      tinted(terminal, Tint::bold,
-             fmt::format("slave {}", printable(plan.plan.slaves[memory.slave].name))) +
-      "\n";
+  std::string text = tinted(terminal, Tint::bold,
+                            fmt::format("slave {}", shown(plan.plan.slaves[memory.slave].name))) +
+                     "\n";
   for (const model::DeviceAreaReport& area : memory.areas) text += area_text(area, terminal);
   return text;
 }
@@ -100,7 +99,7 @@ std::string nearest_owner(const model::ResolvedPlan& plan, const std::string& na
   std::vector<std::string_view> names;
   for (const model::Controller& c : plan.plan.controllers) names.emplace_back(c.name);
   for (const model::Slave& s : plan.plan.slaves) names.emplace_back(s.name);
-  return printable(model::nearest_or_example(name, names));
+  return shown(model::nearest_or_example(name, names));
 }
 
 std::string report_text(const model::ResolvedPlan& plan, const model::MemoryReport& report,
@@ -126,7 +125,7 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
   model::MemoryReport report = model::memory_report(plan);
   if (!options.name.empty() && !keep_only(plan, options.name, report)) {
     terminal.err << fmt::format("greymet: the plan has no controller or slave '{}'{}\n",
-                                printable(options.name.substr(0, 60)),
+                                shown(options.name.substr(0, 60)),
                                 nearest_owner(plan, options.name));
     return exit_usage;
   }
@@ -144,7 +143,7 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
     writer->draw("memory-" + plan.plan.slaves[memory.slave].name,
                  [&](auto format) { return figures::memory_map_script(map, format); });
   }
-  return writer->status();
+  return writer->finish();
 }
 
 }  // namespace greymet::cli

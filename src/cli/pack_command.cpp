@@ -1,3 +1,5 @@
+#include <set>
+
 #include <fmt/format.h>
 
 #include "cli/commands.h"
@@ -5,6 +7,7 @@
 #include "cli/results.h"
 #include "cli/table_cells.h"
 #include "files/file_source.h"
+#include "files/folder.h"
 #include "files/plan_rewrite.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
@@ -33,9 +36,9 @@ std::string requests_text(const packing::PackResult& result, const Terminal& ter
     text +=
         fmt::format("  {} {:>3} {:<9} {:>5} {:>9} {:>9} {:<9} ", name_cell(r.declared.name, 22),
                     r.declared.function->value, to_text(r.at), r.quantity, model::to_text(r.every),
-                    model::to_text(r.phase), printable(r.declared.into->value));
+                    model::to_text(r.phase), shown(r.declared.into->value));
     const std::size_t width = std::max<std::size_t>(terminal.width, column + 24);
-    const std::string points = printable(fmt::format("{}", fmt::join(r.points, ", ")));
+    const std::string points = shown(fmt::format("{}", fmt::join(r.points, ", ")));
     text += folded(points, column, column, width) + "\n";
   }
   return text + "\n";
@@ -74,7 +77,7 @@ std::string pack_text(const packing::PackResult& result, const Terminal& termina
     text += fmt::format(
         "{}: {} releases are missed in the simulation; `greymet tune` looks for a "
         "cure.\n",
-        printable(line.name), line.missed);
+        shown(line.name), line.missed);
   }
   return text + "Decide what each request does on_loss: rule H08 asks.\n";
 }
@@ -83,34 +86,78 @@ void print_problems(const files::LoadedPlan& loaded, const packing::PackResult& 
                     const Terminal& terminal) {
   for (const packing::PackProblem& p : result.problems) {
     terminal.err << fmt::format(
-        "{}:{}:{}: {}: {}\n    {}\n", printable(loaded.sources[p.place.file].name), p.place.line,
-        p.place.column, printable(to_text(p.subject)), printable(p.message), printable(p.remedy));
+        "{}:{}:{}: {}: {}\n    {}\n", shown(loaded.sources[p.place.file].name), p.place.line,
+        p.place.column, shown(to_text(p.subject)), shown(p.message), shown(p.remedy));
   }
 }
 
-// The rewritten plan, if reading it back gives the transactions that were packed.
+// What was found in a plan, wherever it stands there; what concerns wants aside.
+std::multiset<std::string> found_in(const files::LoadedPlan& loaded) {
+  std::multiset<std::string> found;
+  for (const model::Finding& f : loaded.findings) {
+    if (f.subject.kind == model::SubjectKind::want) continue;
+    found.insert(fmt::format("{} {} {} {}", to_string(f.severity), to_string(f.rule),
+                             to_text(f.subject), f.message));
+  }
+  return found;
+}
+
+// The rewritten plan, if reading it back gives the very same plan, with the wants packed.
 tl::expected<std::string, std::string> rewritten(const files::LoadedPlan& loaded,
                                                  const packing::PackResult& result) {
-  auto text = files::with_packed_wants(loaded.sources.front().text, declared_of(result));
+  const std::vector<model::Transaction> transactions = declared_of(result);
+  const files::SourceFile& source = loaded.sources.front();
+  auto text = files::with_packed_wants(source.text, transactions);
   if (!text) return text;
-  const std::size_t before = loaded.plan.plan.transactions.size();
-  const std::string& name = loaded.sources.front().name;
   const files::FileSource disk = files::disk_files();
-  const auto again =
-      files::load_plan(name, [&](const std::string& path, std::size_t limit) -> files::FileContent {
-        return path == name ? files::FileContent(*text) : disk(path, limit);
+  const auto again = files::load_plan(
+      source.name, [&](const std::string& path, std::size_t limit) -> files::FileContent {
+        return path == source.name ? files::FileContent(*text) : disk(path, limit);
       });
-  const auto& transactions = again.plan.plan.transactions;
-  bool same = !again.unreadable && again.plan.plan.wants.empty() &&
-              transactions.size() == before + result.requests.size();
-  for (std::size_t i = 0; same && i < result.requests.size(); ++i) {
-    // rows stand behind the others of the plan, in this order
-    same = transactions[before + i].name == result.requests[i].declared.name;
+  if (!again.unreadable && again.plan.plan.wants.empty() &&
+      files::differs_only_by_packing(source.text, *text, transactions) &&
+      found_in(again) == found_in(loaded)) {
+    return text;
   }
-  if (same) return text;
   return tl::unexpected(
       std::string("the plan cannot be rewritten without changing it: copy the "
                   "rows by hand"));
+}
+
+// Writes the plan and all that it names into one folder, so that the folder holds all of it.
+int write_copy(const files::LoadedPlan& loaded, const std::string& text,
+               const packing::PackResult& result, const OutputOptions& output,
+               const Terminal& said) {
+  constexpr const char* report = "pack.json";
+  const std::string& plan = loaded.sources.front().name;
+  const std::size_t folder = plan.find_last_of('/') + 1;  // 0 where there is none
+  if (plan.substr(folder) == report) {
+    said.err << fmt::format("greymet: the plan is called {}, as the result is: rename it\n",
+                            report);
+    return exit_usage;
+  }
+  for (const files::SourceFile& source : loaded.sources) {
+    if (source.may_be_quoted) continue;
+    said.err << fmt::format(
+        "greymet: {} lies outside the plan's folder and would be missing in {}: move it there, or "
+        "use --write\n",
+        shown(source.name), shown(output.out));
+    return exit_usage;
+  }
+  ResultWriter writer(output.out, output.force, said);
+  writer.write(plan.substr(folder), text);
+  for (std::size_t i = 1; i < loaded.sources.size(); ++i) {
+    const files::SourceFile& source = loaded.sources[i];
+    const std::string name = source.name.substr(folder);
+    if (name == report) {
+      said.err << fmt::format("greymet: a file of the plan is called {}, as the result is\n",
+                              report);
+      return exit_usage;
+    }
+    writer.write(name, source.text);
+  }
+  writer.write(report, files::pack_json(loaded.plan, result));
+  return writer.finish();
 }
 
 }  // namespace
@@ -136,39 +183,28 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     if (!json) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
       for (const auto& r : result.requests) {
-        terminal.out << "  " << printable(files::transaction_row(r.declared)) << ",\n";
+        terminal.out << "  " << shown(files::transaction_row(r.declared)) << ",\n";
       }
     }
     return exit_fine;
   }
   const auto text = rewritten(usable.loaded, result);
   if (!text) {
-    terminal.err << text.error() << "\n";
+    terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
     return exit_findings;
   }
   const Terminal said = told_on(options.output, terminal);
   if (options.write) {
-    const auto written = files::rewrite_file(options.plan, *text);
+    const auto written =
+        files::rewrite_file(options.plan, usable.loaded.sources.front().text, *text);
     if (!written) {
-      terminal.err << written.error().message << "\n";
+      terminal.err << fmt::format("greymet: {}\n", shown(written.error().message));
       return exit_unreachable;
     }
-    said.out << fmt::format("wrote {}\n", printable(options.plan));
+    said.out << fmt::format("wrote {}\n", shown(options.plan));
   }
   if (options.output.out.empty()) return exit_fine;
-  ResultWriter writer(options.output.out, options.output.force, said);
-  // the plan and what lies beside it, so that the folder holds all of it
-  const std::string& plan = usable.loaded.sources.front().name;
-  const std::size_t folder = plan.find_last_of('/') + 1;  // 0 where there is none
-  writer.write(plan.substr(folder), *text);
-  for (std::size_t i = 1; i < usable.loaded.sources.size(); ++i) {
-    const std::string& name = usable.loaded.sources[i].name;
-    const bool beside = name.starts_with(plan.substr(0, folder)) && name[folder] != '/' &&
-                        name.find("..") == std::string::npos;
-    if (beside) writer.write(name.substr(folder), usable.loaded.sources[i].text);
-  }
-  writer.write("pack.json", files::pack_json(usable.loaded.plan, result));
-  return writer.status();
+  return write_copy(usable.loaded, *text, result, options.output, said);
 }
 
 }  // namespace greymet::cli

@@ -55,7 +55,7 @@ class SourceLines {
 };
 
 std::string place_text(const files::LoadedPlan& loaded, const Range& place) {
-  const std::string& name = loaded.sources[place.file].name;
+  const std::string name = shown(loaded.sources[place.file].name);
   return place.line == 0 ? name : fmt::format("{}:{}:{}", name, place.line, place.column);
 }
 
@@ -113,23 +113,23 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
   for (const Finding& f : findings) {
     const std::string place = place_text(loaded, f.place);
     const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
-    const std::string message = printable(f.message);
+    const std::string message = shown(f.message);
     const std::size_t column = place.size() + head.size() + to_text(f.subject).size() + 6;
     terminal.out << fmt::format(
         "{}: {}: {}: {}\n", place, tinted(terminal, tint_of(f.severity), head),
-        tinted(terminal, Tint::bold, printable(to_text(f.subject))),
+        tinted(terminal, Tint::bold, shown(to_text(f.subject))),
         terminal.folds ? folded(message, column, 7, terminal.width) : message);
-    if (f.place.line > 0) {
+    if (f.place.line > 0 && loaded.sources[f.place.file].may_be_quoted) {
       terminal.out << tinted(terminal, Tint::dim,
                              excerpt(lines.line(f.place), f.place, terminal.width));
     }
     if (!f.remedy.empty()) {
-      terminal.out << "       = remedy: "
-                   << folded(printable(f.remedy), indent, indent, terminal.width) << '\n';
+      terminal.out << "       = remedy: " << folded(shown(f.remedy), indent, indent, terminal.width)
+                   << '\n';
     }
     for (const model::Related& related : f.related) {
       terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
-                                  related.text);
+                                  shown(related.text));
     }
   }
 }

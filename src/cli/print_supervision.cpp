@@ -57,7 +57,7 @@ std::string detection_text(const timing::TimingReport& report, const Terminal& t
     const auto& errors_seen = report.heartbeat_runs[h].with_errors;
     if (!errors_seen) continue;
     text += fmt::format("  {}: {} false alarm{} in {:.0f} s simulated with these errors{}\n",
-                        printable(report.heartbeats[h].name), errors_seen->alarms,
+                        shown(report.heartbeats[h].name), errors_seen->alarms,
                         errors_seen->alarms == 1 ? "" : "s", to_ms(errors_seen->observed) / 1000,
                         errors_seen->alarms > 0
                             ? fmt::format(" ({})", per_year(errors_seen->alarms_per_year))
@@ -104,7 +104,7 @@ std::string path_rows(const model::ResolvedPlan& plan, const timing::PathReport&
     line += fmt::format("; most of it, {:.0f} %, is {}",
                         100 * to_ms(*most.bound) / to_ms(*path.bound), hop_text(plan, most));
   }
-  text += "    " + folded(printable(line), 4, 4, std::max<std::size_t>(terminal.width, 80)) + "\n";
+  text += "    " + folded(shown(line), 4, 4, std::max<std::size_t>(terminal.width, 80)) + "\n";
   return text;
 }
 
@@ -147,7 +147,7 @@ std::string harm_text(const model::ResolvedPlan& plan, const timing::TimingRepor
   for (std::size_t h : silent.tripped) {
     text += fmt::format("; trips {}", report.heartbeats[h].name);
   }
-  return printable(text);
+  return shown(text);
 }
 
 const timing::Stall* stall_of_case(const timing::TimingReport& report,

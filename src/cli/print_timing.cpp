@@ -31,10 +31,10 @@ std::string period_cell(const timing::TransactionReport& t) {
 }
 
 std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
-  std::string text = tinted(terminal, Tint::bold, printable(line.name));
+  std::string text = tinted(terminal, Tint::bold, shown(line.name));
   text += line.master.empty()
-              ? fmt::format("  {}", printable(line.description))
-              : fmt::format("  {}, master {}", printable(line.description), printable(line.master));
+              ? fmt::format("  {}", shown(line.description))
+              : fmt::format("  {}, master {}", shown(line.description), shown(line.master));
   text += "\n  ";
   const bool crowded = line.utilisation_percent > 80;
   text += tinted(terminal, crowded ? Tint::yellow : Tint::none,

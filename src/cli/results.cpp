@@ -1,28 +1,11 @@
 #include "cli/results.h"
 
+#include <algorithm>
+#include <cctype>
+
 #include <fmt/format.h>
 
 namespace greymet::cli {
-namespace {
-
-// Names of lines and slaves become names of files.
-std::string file_name(std::string_view name) {
-  std::string out;
-  for (char c : name) {
-    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
-                       c == '-' || c == '_';
-    if (plain) {
-      out += c;
-    } else if (!out.empty() && out.back() != '-') {
-      out += '-';
-    }
-  }
-  while (out.ends_with('-')) out.pop_back();
-  return out.empty() ? "result" : out;
-}
-
-}  // namespace
-
 ResultWriter::ResultWriter(const std::string& folder, bool force, const Terminal& terminal)
     : terminal_(terminal) {
   auto opened = files::OutputFolder::open(folder, force);
@@ -34,43 +17,70 @@ ResultWriter::ResultWriter(const std::string& folder, bool force, const Terminal
 }
 
 void ResultWriter::fail(std::string_view message) {
-  terminal_.err << fmt::format("greymet: {}\n", printable(message));
-  folder_.reset();
+  terminal_.err << fmt::format("greymet: {}\n", shown(message));
+  failed_ = true;
 }
 
-void ResultWriter::write(const std::string& name, std::string_view content) {
-  if (!folder_) return;
+bool ResultWriter::write(const std::string& name, std::string_view content) {
+  if (!folder_) return false;
   const auto done = folder_->write(name, content);
   if (!done) {
     fail(done.error().message);
-    return;
+    folder_.reset();
+    return false;
   }
-  terminal_.out << fmt::format("wrote {}/{}\n", folder_->path(), name);
+  terminal_.out << fmt::format("wrote {}/{}\n", shown(folder_->path()), shown(name));
+  return true;
+}
+
+std::string ResultWriter::free_name(std::string_view name) {
+  const std::string wanted = files::file_name_of(name);
+  std::string file = wanted;
+  const auto small = [](std::string text) {
+    std::transform(text.begin(), text.end(), text.begin(),
+                   [](unsigned char c) { return std::tolower(c); });
+    return text;
+  };
+  for (int same = 2; !used_.insert(small(file)).second; ++same) {
+    file = fmt::format("{}-{}", wanted, same);
+  }
+  return file;
 }
 
 void ResultWriter::draw(std::string_view name,
                         const std::function<std::string(figures::PictureFormat)>& script) {
-  std::string file = file_name(name);
-  const int same = ++used_[file];
-  if (same > 1) file += fmt::format("-{}", same);
+  if (!folder_) return;
+  const std::string file = free_name(name);
   for (const auto format : {figures::PictureFormat::svg, figures::PictureFormat::png}) {
-    if (!folder_) return;
-    const auto picture = figures::render(script(format));
-    if (!picture) {
-      fail(fmt::format("{}: {}", file, picture.error()));
-      return;
-    }
-    write(file + std::string(figures::extension(format)), *picture);
+    waiting_.push_back({file + std::string(figures::extension(format)), {format, script(format)}});
   }
 }
 
-int ResultWriter::status() const {
-  return folder_ ? exit_fine : exit_unreachable;
+int ResultWriter::finish() {
+  std::vector<figures::Script> scripts;
+  scripts.reserve(waiting_.size());
+  for (Waiting& each : waiting_) scripts.push_back(std::move(each.script));
+  std::vector<figures::Picture> pictures;
+  {
+    ProgressBar bar(terminal_, "drawing");
+    pictures = figures::render(scripts, bar.sink());
+  }
+  for (std::size_t i = 0; i < pictures.size(); ++i) {
+    if (!pictures[i]) {
+      fail(fmt::format("{}: {}", waiting_[i].file, pictures[i].error()));
+    } else if (!write(waiting_[i].file, *pictures[i])) {
+      break;
+    }
+  }
+  waiting_.clear();
+  return failed_ ? exit_unreachable : exit_fine;
 }
 
 Terminal told_on(const OutputOptions& output, const Terminal& terminal) {
   const bool json = output.format == "json";
-  return plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  Terminal plain = plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  plain.progress = terminal.progress;
+  return plain;
 }
 
 std::optional<ResultWriter> print_results(const OutputOptions& output, const std::string& name,

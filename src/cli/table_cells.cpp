@@ -16,7 +16,7 @@ std::string ms_cell(const std::optional<std::chrono::nanoseconds>& d, std::size_
 }
 
 std::string name_cell(const std::string& text, std::size_t width) {
-  const std::string name = model::shortened(printable(text), width);
+  const std::string name = model::shortened(shown(text), width);
   return name + std::string(width - model::code_points(name), ' ');
 }
 

@@ -17,15 +17,6 @@ std::int64_t now_ns() {
 
 }  // namespace
 
-std::string printable(std::string_view text) {
-  std::string out(text);
-  for (char& c : out) {
-    const auto byte = static_cast<unsigned char>(c);
-    if (byte < 0x20 || byte == 0x7F) c = '?';
-  }
-  return out;
-}
-
 Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width) {
   return {out, err, false, false, false, width};
 }

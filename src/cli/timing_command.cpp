@@ -87,7 +87,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
       [&](const Terminal& on) { return timing_text(plan, report, on); }, terminal);
   if (!writer) return exit_fine;
   draw(plan, report, window, *writer);
-  return writer->status();
+  return writer->finish();
 }
 
 }  // namespace greymet::cli

@@ -73,23 +73,22 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
       text += fmt::format(
           "{}\n  {} transactions, use {:.1f} %: too many on one line to try changes "
           "one by one;\n  divide it first\n\n",
-          tinted(terminal, Tint::bold, printable(advice.line)), advice.too_many,
+          tinted(terminal, Tint::bold, shown(advice.line)), advice.too_many,
           advice.before.utilisation_percent);
       continue;
     }
-    text += tinted(terminal, Tint::bold, printable(advice.line)) + "\n  " +
-            folded(printable(trouble(advice)), 2, 2, width) + "\n";
+    text += tinted(terminal, Tint::bold, shown(advice.line)) + "\n  " +
+            folded(shown(trouble(advice)), 2, 2, width) + "\n";
     if (advice.changes.empty()) {
       text +=
           fmt::format("  none of {} changes tried is enough, nor any two together\n", advice.tried);
     }
     int number = 0;
     for (const packing::TuneChange& change : advice.changes) {
-      text += fmt::format("  {:>2}. {}\n", ++number, folded(printable(change.text), 6, 6, width));
-      text +=
-          "      " +
-          tinted(terminal, Tint::dim, folded("costs: " + printable(change.cost), 6, 13, width)) +
-          "\n";
+      text += fmt::format("  {:>2}. {}\n", ++number, folded(shown(change.text), 6, 6, width));
+      text += "      " +
+              tinted(terminal, Tint::dim, folded("costs: " + shown(change.cost), 6, 13, width)) +
+              "\n";
       text +=
           "      " + folded("gives: " + state_text(change.after, advice.goal), 6, 13, width) + "\n";
     }
@@ -117,10 +116,10 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
     tuning.progress = bar.sink();
     advice = packing::tune(usable.loaded.plan, tuning);
   }
-  const auto writer = print_results(
+  auto writer = print_results(
       options.output, "tune", [&] { return files::tune_json(advice); },
       [&](const Terminal& on) { return tune_text(advice, on); }, terminal);
-  return writer ? writer->status() : exit_fine;
+  return writer ? writer->finish() : exit_fine;
 }
 
 }  // namespace greymet::cli

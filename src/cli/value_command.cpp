@@ -9,7 +9,7 @@ namespace greymet::cli {
 namespace {
 
 int refuse(const Terminal& terminal, std::string_view message) {
-  terminal.err << fmt::format("greymet: {}\n", printable(message));
+  terminal.err << fmt::format("greymet: {}\n", shown(message));
   return exit_usage;
 }
 
@@ -19,8 +19,8 @@ std::string readings_text(const modbus::ValueQuestion& question,
   std::string text;
   for (const modbus::ValueReading& r : readings) {
     const bool plain = readings.size() == 1;
-    std::string value = r.raw ? printable(modbus::to_text(*r.raw, question.type))
-                              : fmt::format("- ({})", r.problem);
+    std::string value =
+        r.raw ? shown(modbus::to_text(*r.raw, question.type)) : fmt::format("- ({})", r.problem);
     if (question.type.kind == model::TypeKind::text && r.raw) value = fmt::format("\"{}\"", value);
     std::string line = fmt::format("{}  {}", plain ? "    " : to_string(r.order), value);
     if (scaled && r.engineering) line += fmt::format("  = {:g}", *r.engineering);
@@ -71,7 +71,7 @@ int run_value(const ValueOptions& options, const Terminal& terminal) {
   if (none) {
     terminal.out << fmt::format(
         "none is within {:g} % of {}: another type, factor or address may be meant\n",
-        100 * modbus::plausible_deviation, printable(*question.near));
+        100 * modbus::plausible_deviation, shown(*question.near));
   }
   return exit_fine;
 }

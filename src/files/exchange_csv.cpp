@@ -18,7 +18,7 @@ class CsvWriter {
   void row(const std::vector<std::string>& cells) {
     for (std::size_t i = 0; i < cells.size(); ++i) {
       if (i > 0) text_ += ',';
-      const std::string& cell = cells[i];
+      const std::string cell = as_text(cells[i]);
       if (cell.find_first_of(",\"\r\n") == std::string::npos) {
         text_ += cell;
         continue;
@@ -32,6 +32,14 @@ class CsvWriter {
   [[nodiscard]] std::string take() { return std::move(text_); }
 
  private:
+  // A name that a spreadsheet would take for a formula is marked as text. Numbers stay numbers.
+  static std::string as_text(const std::string& cell) {
+    const bool formula =
+        !cell.empty() && std::string_view("=+-@\t\r").find(cell[0]) != std::string_view::npos;
+    const bool number = cell.find_first_not_of("+-.0123456789") == std::string::npos;
+    return formula && !number ? "'" + cell : cell;
+  }
+
   std::string text_;
 };
 

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "files/output_folder.h"
+#include "json_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
@@ -293,7 +294,7 @@ std::string exchange_json(const ResolvedPlan& resolved) {
   document["revision"] = model::value_or(resolved.plan.revision, std::string());
   document["fingerprint"] = fingerprint_of_canonical(exchange);
   document["exchange"] = exchange;
-  return document.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
+  return internal::dump(document);
 }
 
 }  // namespace greymet::files

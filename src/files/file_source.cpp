@@ -10,23 +10,10 @@
 
 #include <fmt/format.h>
 
+#include "files/folder.h"
+
 namespace greymet::files {
 namespace {
-
-// An open file descriptor; closed with the object.
-class Descriptor {
- public:
-  explicit Descriptor(int fd) : fd_(fd) {}
-  Descriptor(const Descriptor&) = delete;
-  Descriptor& operator=(const Descriptor&) = delete;
-  ~Descriptor() {
-    if (fd_ >= 0) ::close(fd_);
-  }
-  [[nodiscard]] int get() const { return fd_; }
-
- private:
-  int fd_;
-};
 
 tl::unexpected<FileError> refuse(std::string message) {
   return tl::unexpected(FileError{std::move(message)});
@@ -37,8 +24,14 @@ FileContent read_from_disk(const std::string& path, std::size_t limit) {
   // O_NONBLOCK: opening a pipe must not wait for somebody to write into it.
   const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
   if (file.get() < 0) return refuse(std::strerror(errno));
+  return read_descriptor(file.get(), limit);
+}
+
+}  // namespace
+
+FileContent read_descriptor(int fd, std::size_t limit) {
   struct stat status {};
-  if (::fstat(file.get(), &status) != 0) return refuse(std::strerror(errno));
+  if (::fstat(fd, &status) != 0) return refuse(std::strerror(errno));
   if (S_ISDIR(status.st_mode)) return refuse("is a directory");
   if (!S_ISREG(status.st_mode)) return refuse("is not a regular file");
   if (static_cast<std::size_t>(status.st_size) > limit) {
@@ -47,7 +40,7 @@ FileContent read_from_disk(const std::string& path, std::size_t limit) {
   std::string text(static_cast<std::size_t>(status.st_size), '\0');
   std::size_t got = 0;
   while (got < text.size()) {
-    const ssize_t n = ::read(file.get(), text.data() + got, text.size() - got);
+    const ssize_t n = ::pread(fd, text.data() + got, text.size() - got, static_cast<off_t>(got));
     if (n < 0 && errno == EINTR) continue;
     if (n < 0) return refuse(std::strerror(errno));
     if (n == 0) break;
@@ -57,7 +50,18 @@ FileContent read_from_disk(const std::string& path, std::size_t limit) {
   return text;
 }
 
-}  // namespace
+tl::expected<void, FileError> write_descriptor(int fd, std::string_view content,
+                                               const std::string& path) {
+  const auto failed = [&] { return refuse(fmt::format("{}: {}", path, std::strerror(errno))); };
+  while (!content.empty()) {
+    const ssize_t n = ::write(fd, content.data(), content.size());
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) return failed();
+    content.remove_prefix(static_cast<std::size_t>(n));
+  }
+  if (::fsync(fd) != 0 && errno != EINVAL) return failed();
+  return {};
+}
 
 FileSource disk_files() {
   return read_from_disk;

@@ -11,11 +11,9 @@
 namespace greymet::files::internal {
 
 // The document as text: two blanks a level, a line break at the end; bytes that are no UTF-8 are
-// replaced, so that no name in a plan can break a document.
-[[nodiscard]] inline std::string dump(const nlohmann::ordered_json& json) {
-  using Json = nlohmann::ordered_json;
-  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
-}
+// replaced and what cannot be seen is escaped, so that no name in a plan can break a document or
+// steer the terminal it is shown on.
+[[nodiscard]] std::string dump(const nlohmann::ordered_json& json);
 
 // A duration in milliseconds, or null where there is none.
 [[nodiscard]] inline nlohmann::ordered_json ms_or_null(const std::optional<model::Duration>& d) {

@@ -1,16 +1,14 @@
 #include "files/output_folder.h"
 
-#include <fcntl.h>
 #include <openssl/evp.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
+#include <algorithm>
 #include <array>
-#include <cerrno>
-#include <cstring>
 #include <filesystem>
-#include <optional>
+#include <map>
 #include <system_error>
+#include <vector>
 
 #include <fmt/format.h>
 
@@ -20,50 +18,69 @@ namespace {
 namespace fs = std::filesystem;
 constexpr std::string_view manifest_name = ".greymet-files";
 constexpr std::size_t digest_length = 64;  // hexadecimal digits of SHA-256
+constexpr unsigned for_all_to_read = 0666;
 
 tl::unexpected<FileError> refuse(std::string message) {
   return tl::unexpected(FileError{std::move(message)});
 }
 
-tl::unexpected<FileError> failed(const std::string& path, int error) {
-  return refuse(fmt::format("{}: {}", path, std::strerror(error)));
-}
+// Which contents of a file are ours: what was written last, and what was about to be.
+using Manifest = std::map<std::string, std::set<std::string>>;
 
-tl::expected<void, FileError> write_all(int fd, std::string_view content, const std::string& path) {
-  while (!content.empty()) {
-    const ssize_t n = ::write(fd, content.data(), content.size());
-    if (n < 0 && errno == EINTR) continue;
-    if (n < 0) return failed(path, errno);
-    content.remove_prefix(static_cast<std::size_t>(n));
+Manifest read_manifest(const Folder& folder) {
+  Manifest known;
+  const std::string text = folder.read(std::string(manifest_name)).value_or(std::string());
+  std::string_view rest = text;
+  while (!rest.empty()) {
+    const std::size_t end = std::min(rest.find('\n'), rest.size());
+    const std::string_view line = rest.substr(0, end);
+    if (line.size() > digest_length + 2) {
+      known[std::string(line.substr(digest_length + 2))].emplace(line.substr(0, digest_length));
+    }
+    rest.remove_prefix(std::min(end + 1, rest.size()));
   }
-  if (::fsync(fd) != 0 && errno != EINVAL) return failed(path, errno);
-  return {};
+  return known;
 }
 
-// Writes beside the target and renames: readers see the old file or the new one, never a part.
-tl::expected<void, FileError> replace_file(const std::string& path, std::string_view content,
-                                           std::optional<mode_t> permissions = {}) {
-  const std::string temporary = fmt::format("{}.{}.tmp", path, ::getpid());
-  const int fd = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-  if (fd < 0) return failed(path, errno);
-  if (permissions) (void)::fchmod(fd, *permissions);
-  auto written = write_all(fd, content, path);
-  if (::close(fd) != 0 && written) written = failed(path, errno);
-  if (written && ::rename(temporary.c_str(), path.c_str()) != 0) written = failed(path, errno);
-  if (!written) ::unlink(temporary.c_str());
-  return written;
+// As the user's own files are made: the mask of the process counts.
+unsigned usual_mode() {
+  const mode_t mask = ::umask(0);
+  ::umask(mask);
+  return for_all_to_read & ~mask;
+}
+
+tl::expected<void, FileError> save(const Folder& folder, const Manifest& known) {
+  std::string text;
+  for (const auto& [name, digests] : known) {
+    for (const std::string& digest : digests) text += fmt::format("{}  {}\n", digest, name);
+  }
+  return folder.replace(std::string(manifest_name), text, usual_mode());
+}
+
+// The parts of "a/b.txt"; empty if one of them is no name.
+std::vector<std::string> parts_of(std::string_view name) {
+  std::vector<std::string> parts;
+  while (true) {
+    const std::size_t slash = name.find('/');
+    const std::string_view part = name.substr(0, slash);
+    const bool control =
+        std::any_of(part.begin(), part.end(), [](unsigned char c) { return c < 0x20; });
+    if (part.empty() || part == "." || part == ".." || part == manifest_name || control) return {};
+    parts.emplace_back(part);
+    if (slash == std::string_view::npos) return parts;
+    name.remove_prefix(slash + 1);
+  }
+}
+
+std::string in_small_letters(std::string_view name) {
+  std::string small(name);
+  for (char& c : small) {
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  }
+  return small;
 }
 
 }  // namespace
-
-tl::expected<void, FileError> rewrite_file(const std::string& path, std::string_view content) {
-  std::error_code error;
-  const std::string target = fs::canonical(path, error).string();
-  if (error) return refuse(fmt::format("{}: {}", path, error.message()));
-  struct stat status {};
-  if (::stat(target.c_str(), &status) != 0) return failed(path, errno);
-  return replace_file(target, content, status.st_mode & 07777U);
-}
 
 std::string sha256_hex(std::string_view content) {
   std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
@@ -74,56 +91,77 @@ std::string sha256_hex(std::string_view content) {
   return hex;
 }
 
+std::string file_name_of(std::string_view name) {
+  constexpr std::size_t longest = 80;
+  constexpr std::size_t digits = 8;
+  std::string out;
+  for (char c : name) {
+    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                       c == '-' || c == '_';
+    if (plain) {
+      out += c;
+    } else if (!out.empty() && out.back() != '-') {
+      out += '-';
+    }
+  }
+  while (out.ends_with('-')) out.pop_back();
+  if (out.empty()) out = "result";
+  if (out.size() <= longest) return out;
+  return out.substr(0, longest - digits - 1) + "-" + sha256_hex(name).substr(0, digits);
+}
+
 tl::expected<OutputFolder, FileError> OutputFolder::open(const std::string& path, bool force) {
   std::error_code error;
   fs::create_directories(path, error);
-  if (error) return refuse(fmt::format("{}: {}", path, error.message()));
-  if (!fs::is_directory(path)) return refuse(fmt::format("{}: is not a folder", path));
-  OutputFolder folder(path, force);
-  const auto manifest = disk_files()(fmt::format("{}/{}", path, manifest_name), largest_map);
-  if (manifest) {
-    std::string_view rest = *manifest;
-    while (!rest.empty()) {
-      const std::size_t end = std::min(rest.find('\n'), rest.size());
-      const std::string_view line = rest.substr(0, end);
-      if (line.size() > digest_length + 2) {
-        folder.written_[std::string(line.substr(digest_length + 2))] =
-            line.substr(0, digest_length);
-      }
-      rest.remove_prefix(std::min(end + 1, rest.size()));
-    }
-  }
-  return folder;
+  auto folder = Folder::open(path);
+  if (!folder && error) return refuse(fmt::format("{}: {}", path, error.message()));
+  if (!folder) return tl::unexpected(folder.error());
+  return OutputFolder(std::move(*folder), force);
 }
 
 tl::expected<void, FileError> OutputFolder::write(const std::string& name,
                                                   std::string_view content) {
-  const std::string path = fmt::format("{}/{}", path_, name);
-  std::error_code error;
-  const bool exists = fs::exists(fs::symlink_status(path, error));
-  if (exists && !force_) {
-    const auto known = written_.find(name);
-    const auto present = disk_files()(path, static_cast<std::size_t>(-1) >> 1);
-    const std::string digest = present ? sha256_hex(*present) : std::string();
-    if (present && *present == content) {
-      // the very file that is wanted: nothing to overwrite
-    } else if (known == written_.end() || known->second != digest) {
-      return refuse(fmt::format("{}: exists, and {}; --force overwrites it", path,
-                                known == written_.end() ? "greymet did not write it"
-                                                        : "was changed since greymet wrote it"));
+  const std::string path = fmt::format("{}/{}", folder_.path(), name);
+  const std::vector<std::string> parts = parts_of(name);
+  if (parts.empty()) return refuse(path + ": is no name for a result");
+  if (!names_.insert(in_small_letters(name)).second) {
+    return refuse(path + ": two results would have this name");
+  }
+  // a descriptor of its own: the lock goes with it
+  const auto root = Folder::open(folder_.path());
+  if (!root) return tl::unexpected(root.error());
+  if (auto locked = root->lock(); !locked) return locked;
+  root->remove_leftovers();
+  std::vector<Folder> way;
+  way.reserve(parts.size());
+  const Folder* folder = &*root;
+  for (std::size_t i = 0; i + 1 < parts.size(); ++i) {
+    auto next = folder->subfolder(parts[i], true);
+    if (!next) return tl::unexpected(next.error());
+    next->remove_leftovers();
+    way.push_back(std::move(*next));
+    folder = &way.back();
+  }
+  Manifest known = read_manifest(*root);
+  std::set<std::string>& ours = known[name];
+  const std::string& last = parts.back();
+  const Standing standing = folder->standing(last);
+  const auto present = folder->read(last);
+  const std::string digest = present ? sha256_hex(*present) : std::string();
+  if (standing != Standing::nothing && !force_ && !(present && *present == content)) {
+    if (!ours.contains(digest)) {
+      return refuse(fmt::format(
+          "{}: exists, and {}; --force overwrites it", path,
+          ours.empty() ? "greymet did not write it" : "was changed since greymet wrote it"));
     }
   }
-  fs::create_directories(fs::path(path).parent_path(), error);
-  if (error) return refuse(fmt::format("{}: {}", path, error.message()));
-  if (auto done = replace_file(path, content); !done) return done;
-  written_[name] = sha256_hex(content);
-  return save_manifest();
-}
-
-tl::expected<void, FileError> OutputFolder::save_manifest() const {
-  std::string text;
-  for (const auto& [name, digest] : written_) text += fmt::format("{}  {}\n", digest, name);
-  return replace_file(fmt::format("{}/{}", path_, manifest_name), text);
+  // the intention first: whatever happens after it, one of these contents will stand there
+  const bool was_ours = ours.contains(digest);
+  ours.clear();
+  if (was_ours) ours.insert(digest);
+  ours.insert(sha256_hex(content));
+  if (auto saved = save(*root, known); !saved) return saved;
+  return folder->replace(last, content, usual_mode());
 }
 
 }  // namespace greymet::files

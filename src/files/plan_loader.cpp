@@ -1,6 +1,7 @@
 #include "files/plan_loader.h"
 
 #include <algorithm>
+#include <filesystem>
 #include <map>
 
 #include <fmt/format.h>
@@ -24,6 +25,12 @@ constexpr std::size_t longest_path = 4096;
 std::string folder_of(const std::string& path) {
   const std::size_t slash = path.rfind('/');
   return slash == std::string::npos ? std::string() : path.substr(0, slash + 1);
+}
+
+// True if a name leads out of the folder that its plan lies in.
+bool leads_out(const std::string& name) {
+  const std::filesystem::path path = std::filesystem::path(name).lexically_normal();
+  return path.is_absolute() || (!path.empty() && *path.begin() == "..");
 }
 
 class Loader {
@@ -116,9 +123,31 @@ class Loader {
       return std::nullopt;
     }
     const auto index = static_cast<std::uint32_t>(out_.sources.size());
-    out_.sources.push_back({path, std::move(*content)});
+    out_.sources.push_back({path, std::move(*content), !leads_out(name.value)});
     index_of_[path] = index;
     return index;
+  }
+
+  // Nothing of a file from elsewhere is shown unless it is what the plan says it is.
+  void report_foreign(const model::Located<std::string>& name, const model::Subject& subject,
+                      std::string_view what) {
+    out_.unreadable = true;
+    report(RuleCode::P07, name.place, subject,
+           fmt::format("'{}' lies outside the plan's folder and is not {}",
+                       name.value.substr(0, 200), what),
+           "name the right file, or move it below the plan to see what is wrong with it");
+  }
+
+  // Of files within the plan's folder it is not asked: they have findings of their own.
+  [[nodiscard]] bool looks_like(std::uint32_t file, std::initializer_list<std::string_view> heads) {
+    const SourceFile& source = out_.sources[file];
+    if (source.may_be_quoted || source.text.empty()) return true;
+    const auto first_line = std::string_view(source.text).substr(0, source.text.find('\n'));
+    const auto table = read_csv(std::string(first_line), file);
+    return table && std::all_of(heads.begin(), heads.end(), [&](std::string_view head) {
+             return std::any_of(table->header.begin(), table->header.end(),
+                                [&](const Cell& cell) { return cell.text == head; });
+           });
   }
 
   void read_model(model::Controller& controller) {
@@ -130,7 +159,12 @@ class Loader {
       controller.model = known->second;
       return;
     }
-    const auto root = read_toml(out_.sources[*file].text, *file, out_.findings);
+    model::Findings found;
+    const auto root = read_toml(out_.sources[*file].text, *file, found);
+    if (!found.empty() && !out_.sources[*file].may_be_quoted) {
+      return report_foreign(*controller.model_file, subject, "TOML");
+    }
+    out_.findings.insert(out_.findings.end(), found.begin(), found.end());
     if (!root) {
       out_.unreadable = true;
       return;
@@ -152,6 +186,12 @@ class Loader {
              fmt::format("'{}' is empty", slave.map_file->value),
              "a map begins with a header row: point,area,address,type");
     }
+    if (!looks_like(*file, {"point", "area", "address", "type"})) {
+      report_foreign(*slave.map_file, subject, "a register map");
+      plan.maps.emplace_back(slave.map_file->value, std::vector<model::Point>{},
+                             std::vector<std::string>{});
+      return;
+    }
     plan.maps.push_back(out_.sources[*file].text.empty()
                             ? model::RegisterMap(slave.map_file->value, {}, {})
                             : read_map(out_.sources[*file].text, slave.map_file->value, *file,
@@ -162,6 +202,9 @@ class Loader {
   void read_transaction_table(const model::Located<std::string>& name, Plan& plan) {
     const auto file = open(name, {model::SubjectKind::exchange}, largest_plan);
     if (!file) return;
+    if (!looks_like(*file, {"name", "slave", "fc"})) {
+      return report_foreign(name, {model::SubjectKind::exchange}, "a table of transactions");
+    }
     const auto table = read_csv(out_.sources[*file].text, *file);
     if (!table) {
       report(RuleCode::P07, table.error().place, {model::SubjectKind::exchange},

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "files/source_text.h"
+#include "files/toml_reader.h"
 #include "files/toml_scan.h"
 #include "model/duration_text.h"
 #include "model/plan.h"
@@ -224,6 +225,31 @@ tl::expected<std::string, std::string> with_packed_wants(
   if (exchange.wants != nullptr) comment_out(plan, exchange.wants->whole, edits);
   for (const Span& block : exchange.want_blocks) comment_out(plan, block, edits);
   return edits.result();
+}
+
+bool differs_only_by_packing(std::string_view before, std::string_view after,
+                             const std::vector<model::Transaction>& transactions) {
+  model::Findings ignored;
+  auto old_tree = read_toml(std::string(before), 0, ignored);
+  const auto new_tree = read_toml(std::string(after), 0, ignored);
+  if (!old_tree || !new_tree) return false;
+  Value& exchange = old_tree->table_at("exchange", {});
+  std::erase_if(exchange.entries, [](const Entry& entry) { return entry.key == "wants"; });
+  const auto list = std::find_if(exchange.entries.begin(), exchange.entries.end(),
+                                 [](const Entry& entry) { return entry.key == "transactions"; });
+  Value rows;
+  rows.kind = ValueKind::array;
+  if (list != exchange.entries.end()) {
+    rows = std::move(list->value);
+    exchange.entries.erase(list);
+  }
+  for (const model::Transaction& t : transactions) {
+    auto row = read_toml("row = " + transaction_row(t), 0, ignored);
+    if (!row || row->entries.size() != 1) return false;
+    rows.items.push_back(std::move(row->entries.front().value));
+  }
+  exchange.entries.push_back({"transactions", {}, std::move(rows)});
+  return same_value(*old_tree, *new_tree);
 }
 
 }  // namespace greymet::files

@@ -9,6 +9,7 @@
 #include "files/source_text.h"
 #include "files/toml_scan.h"
 #include "model/utf8_text.h"
+#include "toml_depth.h"
 
 namespace greymet::files {
 
@@ -24,7 +25,6 @@ constexpr std::string_view foreign_name = "greymet-set-aside-";
 constexpr int most_mended = 20;  // each costs a parse
 constexpr std::size_t largest_mended = std::size_t{2} << 20;
 constexpr std::size_t longest_line_looked_at = 20'000;  // looking costs time for each value
-constexpr int most_parts_of_a_key = 500;                // the parser recurses once a part
 
 using Begin = std::pair<std::uint32_t, std::uint32_t>;  // line, column
 
@@ -43,27 +43,6 @@ bool is_digit(char c) {
 
 bool is_bare(char c) {
   return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || is_digit(c) || c == '_' || c == '-';
-}
-
-// A key of absurdly many parts, told by its dots, or nothing.
-std::optional<Range> absurd_key(std::string_view text, std::uint32_t file) {
-  int dots = 0;
-  Range place{file, 1, 1, 0, 0};
-  for (char c : text) {
-    if (c == '\n') {
-      ++place.line;
-      place.column = 1;
-      dots = 0;
-      continue;
-    }
-    ++place.column;
-    if (c == '.') {
-      if (++dots > most_parts_of_a_key) return place;
-    } else if (!is_bare(c) && c != ' ' && c != '\t' && c != '"' && c != '\'') {
-      dots = 0;
-    }
-  }
-  return std::nullopt;
 }
 
 std::string_view trimmed(std::string_view text) {
@@ -459,12 +438,6 @@ class Converter {
 }  // namespace
 
 std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Findings& findings) {
-  if (const auto place = absurd_key(text, file)) {
-    findings.push_back(
-        syntax_finding(*place, fmt::format("a key of more than {} parts", most_parts_of_a_key),
-                       "no key needs them"));
-    return std::nullopt;
-  }
   if (const std::size_t bad = model::first_bad_byte(text); bad != std::string::npos) {
     findings.push_back(syntax_finding(
         SourceText(text).range(bad, bad + 1, file),
@@ -474,6 +447,13 @@ std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Find
   }
   Mender mender(text, file, findings);
   while (true) {
+    if (const auto at = internal::too_deep(mender.text())) {
+      findings.push_back(syntax_finding(
+          SourceText(mender.text()).range(*at, *at + 1, file),
+          fmt::format("lists, tables and keys nest more than {} deep", internal::deepest_nesting),
+          "no plan needs that"));
+      return std::nullopt;
+    }
     try {
       const toml::table parsed = toml::parse(std::string_view(mender.text()));
       const SourceText source(mender.text());

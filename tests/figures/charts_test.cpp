@@ -1,6 +1,7 @@
 // Use, responses, path ages and heartbeats: what the scripts hold, and that gnuplot draws them.
 #include <catch2/catch.hpp>
 
+#include "figures/gnuplot_process.h"
 #include "figures/heartbeat_chart.h"
 #include "figures/path_histogram.h"
 #include "figures/response_chart.h"
@@ -24,7 +25,7 @@ const timing::TimingReport& demo() {
 template <class Script>
 void draws(const Script& script) {
   for (const auto format : {PictureFormat::svg, PictureFormat::png}) {
-    const auto picture = render(script(format));
+    const auto picture = render(format, script(format));
     REQUIRE(picture);
     CHECK(picture->find(format == PictureFormat::svg ? "<svg" : "PNG") != std::string::npos);
   }

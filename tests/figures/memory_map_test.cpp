@@ -1,4 +1,5 @@
 #include "figures/memory_map.h"
+#include "figures/gnuplot_process.h"
 
 #include <catch2/catch.hpp>
 
@@ -65,7 +66,7 @@ TEST_CASE("8,000 words and 100 transactions stay within the rows of a page") {
     CHECK(box.from < box.to);
     CHECK(box.to <= static_cast<double>(map.per_row));
   }
-  const auto picture = render(memory_map_script(map, PictureFormat::png));
+  const auto picture = render(PictureFormat::png, memory_map_script(map, PictureFormat::png));
   REQUIRE(picture.has_value());
   CHECK(picture->substr(1, 3) == "PNG");
 }
@@ -81,17 +82,19 @@ TEST_CASE("the same map gives the same script, and odd names do no harm") {
     return memory_map_script(memory_map_of(loaded.plan, report.controllers[0]), format);
   };
   CHECK(script(PictureFormat::svg) == script(PictureFormat::svg));
-  const auto picture = render(script(PictureFormat::svg));
+  const auto picture = render(PictureFormat::svg, script(PictureFormat::svg));
   REQUIRE(picture.has_value());
   CHECK(picture->find("<svg") != std::string::npos);
   CHECK(picture->find("100%") != std::string::npos);
   const auto slave =
-      render(memory_map_script(memory_map_of(loaded.plan, report.slaves[0]), PictureFormat::svg));
+      render(PictureFormat::svg,
+             memory_map_script(memory_map_of(loaded.plan, report.slaves[0]), PictureFormat::svg));
   CHECK(slave.has_value());
   // nothing at all is a picture as well
-  CHECK(render(memory_map_script(memory_map_of(loaded.plan, report.slaves[1]), PictureFormat::svg))
+  CHECK(render(PictureFormat::svg,
+               memory_map_script(memory_map_of(loaded.plan, report.slaves[1]), PictureFormat::svg))
             .has_value());
   MemoryMap empty;
   empty.per_row = 20;
-  CHECK(render(memory_map_script(empty, PictureFormat::svg)).has_value());
+  CHECK(render(PictureFormat::svg, memory_map_script(empty, PictureFormat::svg)).has_value());
 }

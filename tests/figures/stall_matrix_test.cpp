@@ -1,4 +1,5 @@
 #include "figures/stall_matrix.h"
+#include "figures/gnuplot_process.h"
 
 #include <catch2/catch.hpp>
 
@@ -61,7 +62,7 @@ TEST_CASE("the matrix is drawn in both formats, whatever it holds") {
   for (const StallMatrix& m : {matrices(two)[0], StallMatrix{"l", "t", "s", {"a"}, {"100%"}, {}}}) {
     for (const auto format : {PictureFormat::svg, PictureFormat::png}) {
       CHECK(stall_matrix_script(m, format) == stall_matrix_script(m, format));
-      CHECK(render(stall_matrix_script(m, format)).has_value());
+      CHECK(render(format, stall_matrix_script(m, format)).has_value());
     }
   }
 }

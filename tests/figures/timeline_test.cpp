@@ -1,4 +1,5 @@
 #include "figures/timeline.h"
+#include "figures/gnuplot_process.h"
 
 #include <catch2/catch.hpp>
 
@@ -79,22 +80,23 @@ TEST_CASE("the script names every part, its axis and its unit") {
 
 TEST_CASE("names cannot get out of their quotes") {
   CHECK(quoted("it's `date` \"x\" \\n") == "'it''s `date` \"x\" \\n'");
-  CHECK(quoted("a\nb\tc") == "'abc'");
+  CHECK(quoted("a\nb\tc") == "'a\\u{A}b\\u{9}c'");
 }
 
 TEST_CASE("pictures are drawn, and a broken script is an error") {
   const Drawn d = drawn();
   const auto figure = timeline_of(d.loaded.plan, d.report, d.report.lines[0]);
-  const auto svg = render(timeline_script(*figure, PictureFormat::svg));
+  const auto svg = render(PictureFormat::svg, timeline_script(*figure, PictureFormat::svg));
   REQUIRE(svg.has_value());
   CHECK(svg->find("<svg") != std::string::npos);
   CHECK(svg->find("gauge (12)") != std::string::npos);
-  CHECK(render(timeline_script(*figure, PictureFormat::svg)) == svg);
-  const auto png = render(timeline_script(*figure, PictureFormat::png));
+  CHECK(render(PictureFormat::svg, timeline_script(*figure, PictureFormat::svg)) == svg);
+  const auto png = render(PictureFormat::png, timeline_script(*figure, PictureFormat::png));
   REQUIRE(png.has_value());
   CHECK(png->substr(1, 3) == "PNG");
-  CHECK(render("this is no script\n").error() == "gnuplot could not draw the figure");
-  CHECK_FALSE(render("").has_value());
+  CHECK(render(PictureFormat::svg, "this is no script\n").error() ==
+        "gnuplot could not draw the figure: invalid command");
+  CHECK_FALSE(render(PictureFormat::svg, "").has_value());
 }
 
 TEST_CASE("a line on which nothing runs has no timeline") {

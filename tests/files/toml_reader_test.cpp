@@ -124,9 +124,10 @@ TEST_CASE("hostile texts are refused with one finding") {
   std::string key(400'000, 'a');
   for (std::size_t i = 1; i < key.size(); i += 2) key[i] = '.';
   CHECK(findings_of(key + " = 1\n") ==
-        "P01 1:1003: a key of more than 500 parts | no key needs them (unreadable)");
-  CHECK(findings_of("[" + key + "]\n").find("more than 500 parts") != std::string::npos);
-  CHECK(findings_of("x = " + std::string(100'000, '[')).starts_with("P01 1:"));
+        "P01 1:402: lists, tables and keys nest more than 200 deep | no plan needs that "
+        "(unreadable)");
+  CHECK(findings_of("[" + key + "]\n").starts_with("P01 1:401: lists, tables"));
+  CHECK(findings_of("x = " + std::string(100'000, '[')).starts_with("P01 1:205: lists, tables"));
   CHECK(findings_of(std::string("a = \"\0\"\n", 8)).find("P01 1:") != std::string::npos);
   CHECK(findings_of("a = \"\xFF\"\n").find("P01 1:") != std::string::npos);
   CHECK(findings_of(std::string(1000, '\0')).find("(unreadable)") != std::string::npos);
@@ -216,4 +217,39 @@ TEST_CASE("however a plan is mutilated, reading ends and each place is reported 
     for (const auto& f : findings) RC_ASSERT(places.insert(test::begin_of(f.place)).second);
     RC_ASSERT(findings.size() <= 21);
   });
+}
+
+TEST_CASE("nothing nests deeper than the reader can stand, however it is spelt") {
+  const auto repeated = [](const std::string& text, int times) {
+    std::string all;
+    for (int i = 0; i < times; ++i) all += text;
+    return all;
+  };
+  const auto refused = [](const std::string& text) {
+    return findings_of(text).find("nest more than 200 deep") != std::string::npos;
+  };
+  // each way to nest, far beyond the limit and just below it
+  for (const int times : {100'000, 199}) {
+    const bool beyond = times > 199;
+    INFO(times);
+    CHECK(refused(repeated("\"a\".", times) + "a = 1\n") == beyond);
+    CHECK(refused(repeated("'#=' . ", times) + "a = 1\n") == beyond);
+    CHECK(refused("[" + repeated("\"]\".", times - 1) + "a]\nk = 1\n") == beyond);
+    CHECK(refused("x = " + repeated("[", times) + repeated("]", times)) == beyond);
+    CHECK(refused("x = " + repeated("{ a = ", times) + "1" + repeated(" }", times)) == beyond);
+  }
+  // ways that are harmless alone and nest together
+  const std::string header = "[" + repeated("h.", 39) + "h]\n";
+  const auto mixed = [&](int more) {
+    return header + repeated("k.", 39) +
+           "k = " + repeated("{ " + repeated("'i'.", 39) + "i = ", 2) + repeated("[", 35 + more) +
+           repeated("]", 35 + more) + " } }\n";
+  };
+  CHECK_FALSE(refused(mixed(0)));
+  CHECK(refused(mixed(10)));
+  // depth is no sum over the file: what is closed is closed, in strings and comments nothing nests
+  CHECK_FALSE(refused("[a.b.c]\nx.y = { z = [[1.5, 2.5], ['[[[', \"\\\"{{{\"]] } # [[[[\n"));
+  CHECK_FALSE(refused("x = [\n" + repeated("  { a.b = [1] }, # {{{\n", 500) + "]\n"));
+  CHECK_FALSE(refused("x = \"\"\"" + repeated("[{.", 400) + "\"\"\"\ny = '''" +
+                      repeated("[{.", 400) + "'''\n"));
 }

@@ -2,38 +2,47 @@
 #pragma once
 
 #include <functional>
-#include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "cli/commands.h"
 #include "cli/terminal.h"
-#include "figures/gnuplot.h"
+#include "figures/gnuplot_process.h"
 #include "files/output_folder.h"
 
 namespace greymet::cli {
 
-// Writes one result after the other and says where; after the first failure, which it reports, it
-// does nothing more.
+// Writes one result after the other and says where. After a file that cannot be written, which it
+// reports, it writes nothing more; a figure that cannot be drawn keeps no other from being drawn.
 class ResultWriter {
  public:
   ResultWriter(const std::string& folder, bool force, const Terminal& terminal);
 
-  void write(const std::string& name, std::string_view content);
-  // Draws a figure as SVG and PNG. Names of things become names of files; a name that was used
-  // already gets a number.
+  // True if it was written.
+  bool write(const std::string& name, std::string_view content);
+  // A figure as SVG and PNG, drawn by finish(). Names of things become names of files; a name that
+  // was used already gets a number.
   void draw(std::string_view name,
             const std::function<std::string(figures::PictureFormat)>& script);
-  // exit_fine, or exit_unreachable after a failure.
-  [[nodiscard]] int status() const;
+  // Draws and writes the figures. exit_fine, or exit_unreachable after any failure.
+  [[nodiscard]] int finish();
 
  private:
+  struct Waiting {
+    std::string file;
+    figures::Script script;
+  };
   void fail(std::string_view message);
+  std::string free_name(std::string_view name);
 
   Terminal terminal_;
   std::optional<files::OutputFolder> folder_;
-  std::map<std::string, int> used_;
+  std::set<std::string> used_;  // in small letters
+  std::vector<Waiting> waiting_;
+  bool failed_ = false;
 };
 
 // Prints a result, as text for the terminal or as its one JSON document, and writes it into the

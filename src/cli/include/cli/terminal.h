@@ -5,6 +5,7 @@
 #include <string>
 #include <string_view>
 
+#include "model/utf8_text.h"
 #include "timing/progress.h"
 
 namespace greymet::cli {
@@ -27,9 +28,8 @@ struct Terminal {
   std::size_t width = 100;
 };
 
-// A text from a file, safe to print: control characters become '?', so that no name can steer a
-// terminal.
-[[nodiscard]] std::string printable(std::string_view text);
+// Every name, message or excerpt from a file or the command line is printed through it.
+using model::shown;
 // Without colour, bar and folding: for files, and for what goes to stderr.
 [[nodiscard]] Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width);
 

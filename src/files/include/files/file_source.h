@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <string>
+#include <string_view>
 #include <tl/expected.hpp>
 
 namespace greymet::files {
@@ -25,6 +26,11 @@ inline constexpr std::size_t largest_map = std::size_t{8} << 20;
 
 // Regular files of the disk; directories, pipes and devices are refused.
 [[nodiscard]] FileSource disk_files();
+// All of an open regular file, from its begin, and at most `limit` bytes of it.
+[[nodiscard]] FileContent read_descriptor(int fd, std::size_t limit);
+// Writes all of it and waits until it is on the disk. `path` is for the message.
+[[nodiscard]] tl::expected<void, FileError> write_descriptor(int fd, std::string_view content,
+                                                             const std::string& path);
 // Files held in memory.
 [[nodiscard]] FileSource memory_files(std::map<std::string, std::string> files);
 

@@ -2,40 +2,42 @@
 // write is overwritten.
 #pragma once
 
-#include <map>
+#include <set>
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
 
 #include "files/file_source.h"
+#include "files/folder.h"
 
 namespace greymet::files {
 
 // Remembers in `.greymet-files` which files it wrote, with their SHA-256, so that a file somebody
-// changed by hand is left alone as well. One object a folder and run; not for several threads.
+// changed by hand is left alone as well. What is about to be written is remembered first: a run
+// that is killed leaves nothing the next one would refuse. Several programs may write into one
+// folder at a time. One object a folder and run; not for several threads.
 class OutputFolder {
  public:
-  // Makes the folder if needed. With `force` anything may be overwritten.
+  // Makes the folder if needed. With `force` any file may be overwritten.
   [[nodiscard]] static tl::expected<OutputFolder, FileError> open(const std::string& path,
                                                                   bool force);
-  // Writes one file; `name` may lead into sub-folders. The message names the file.
+  // Writes one file; `name` may lead into sub-folders, which must not be links. Refuses a second
+  // file of the same name, capitals aside. The message names the file.
   [[nodiscard]] tl::expected<void, FileError> write(const std::string& name,
                                                     std::string_view content);
-  [[nodiscard]] const std::string& path() const { return path_; }
+  [[nodiscard]] const std::string& path() const { return folder_.path(); }
 
  private:
-  OutputFolder(std::string path, bool force) : path_(std::move(path)), force_(force) {}
-  [[nodiscard]] tl::expected<void, FileError> save_manifest() const;
+  OutputFolder(Folder folder, bool force) : folder_(std::move(folder)), force_(force) {}
 
-  std::string path_;
+  Folder folder_;
   bool force_;
-  std::map<std::string, std::string> written_;  // name -> SHA-256
+  std::set<std::string> names_;  // of this run, in small letters
 };
 
-// Replaces a file that exists, as a whole or not at all; its permissions stay, and of a link the
-// file it leads to is replaced.
-[[nodiscard]] tl::expected<void, FileError> rewrite_file(const std::string& path,
-                                                         std::string_view content);
+// A name for a file, made of the name of a thing: letters, digits, '-' and '_'. Long ones are cut
+// and get a part of their hash, so that different ones stay different.
+[[nodiscard]] std::string file_name_of(std::string_view name);
 
 // SHA-256 in hexadecimal.
 [[nodiscard]] std::string sha256_hex(std::string_view content);

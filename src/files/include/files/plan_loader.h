@@ -14,6 +14,7 @@ namespace greymet::files {
 struct SourceFile {
   std::string name;
   std::string text;
+  bool may_be_quoted = true;  // false for what lies outside the plan's folder
 };
 
 // What came of reading a plan. `unreadable`: the plan or one of its files could not be opened or

@@ -19,4 +19,9 @@ namespace greymet::files {
 [[nodiscard]] tl::expected<std::string, std::string> with_packed_wants(
     std::string_view plan, const std::vector<model::Transaction>& transactions);
 
+// True if the second plan says what the first one does, except that its wants are gone and these
+// transactions stand behind all others. Compares every value of both.
+[[nodiscard]] bool differs_only_by_packing(std::string_view before, std::string_view after,
+                                           const std::vector<model::Transaction>& transactions);
+
 }  // namespace greymet::files

@@ -42,6 +42,9 @@ struct Value {
   Value& table_at(std::string_view key, model::Range at);
 };
 
+// The same kinds and values, wherever they stand; keys in any order.
+[[nodiscard]] bool same_value(const Value& a, const Value& b);
+
 // One key of a table.
 struct Entry {
   std::string key;
