@@ -15,8 +15,6 @@ using model::Severity;
 
 namespace {
 
-constexpr std::size_t tab_stop = 1;  // tabs are shown as one blank, so that carets stay right
-
 Tint tint_of(Severity severity) {
   switch (severity) {
     case Severity::error: return Tint::red;
@@ -26,16 +24,28 @@ Tint tint_of(Severity severity) {
   return Tint::none;
 }
 
-// A line as code points, safe to print: control characters become blanks.
-std::vector<std::string> shown_points(std::string_view line) {
-  std::vector<std::string> out;
+// A line as it is shown, one entry a column; `column_of` of each code point is where it begins. A
+// tab is shown as one blank, so that carets stay right.
+struct ShownLine {
+  std::vector<std::string> columns;
+  std::vector<std::size_t> column_of;
+};
+
+ShownLine shown_line(std::string_view line) {
+  ShownLine out;
   for (std::size_t i = 0; i < line.size();) {
     const std::size_t next = model::advance(line, i, 1);
-    const auto lead = static_cast<unsigned char>(line[i]);
-    const bool control = lead < 0x20 || lead == 0x7F;
-    out.push_back(control ? std::string(tab_stop, ' ') : std::string(line.substr(i, next - i)));
+    const std::string_view point = line.substr(i, next - i);
+    out.column_of.push_back(out.columns.size());
+    const std::string text = point == "\t" ? " " : shown(point);
+    if (text == point || text.size() == 1) {
+      out.columns.push_back(text);
+    } else {
+      for (const char c : text) out.columns.emplace_back(1, c);  // an escape
+    }
     i = next;
   }
+  out.column_of.push_back(out.columns.size());
   return out;
 }
 
@@ -65,8 +75,11 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
   if (line.size() > longest_shown) {
     return fmt::format("{:>6} | (a line of {} bytes)\n", place.line, line.size());
   }
-  const auto points = shown_points(line);
-  const std::size_t caret = place.column > 0 ? place.column - 1 : 0;
+  const ShownLine whole = shown_line(line);
+  const auto& points = whole.columns;
+  const std::size_t point = place.column > 0 ? place.column - 1 : 0;
+  const std::size_t behind = point - std::min(point, whole.column_of.size() - 1);
+  const std::size_t caret = whole.column_of[point - behind] + behind;
   const std::string margin = fmt::format("{:>6} | ", place.line);
   const std::size_t room = width > margin.size() + 20 ? width - margin.size() : 20;
   std::size_t first = 0;
@@ -75,9 +88,9 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
     first = std::min(first, points.size() - room);
   }
   const std::size_t end = std::min(points.size(), first + room);
-  std::string shown;
-  for (std::size_t i = first; i < end; ++i) shown += points[i];
-  return fmt::format("{}{}\n{}| {}^\n", margin, shown, std::string(margin.size() - 2, ' '),
+  std::string cut;
+  for (std::size_t i = first; i < end; ++i) cut += points[i];
+  return fmt::format("{}{}\n{}| {}^\n", margin, cut, std::string(margin.size() - 2, ' '),
                      std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
 }
 

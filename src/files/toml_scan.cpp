@@ -92,7 +92,7 @@ class Scanner {
       skip_blanks();
       value(inside, depth, node);
     }
-    node.whole = trimmed(begin, at_);
+    node.whole = node.closed ? trimmed(begin, at_) : Span{begin, node.value.end};
     return node;
   }
 

@@ -69,6 +69,11 @@ TEST_CASE("the scan finds its way through what is no TOML") {
   CHECK(scanned("[open\nk = 1\n") == "[open] | k=1");
 }
 
+TEST_CASE("what is not closed ends with its last content, within what is around it") {
+  check_nesting(scan_toml("={={\n"), {0, 5});
+  CHECK(scanned("a = { b = [ 1,\n\n") == "a={ b = [ 1, <b=[ 1, <1>>");
+}
+
 TEST_CASE("spans nest, whatever the text") {
   rc::prop("nesting", [] {
     const auto text =
