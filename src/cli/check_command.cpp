@@ -29,8 +29,8 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     print_findings(loaded, findings, terminal);
     const model::Plan& plan = loaded.plan.plan;
     terminal.out << fmt::format(
-        "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}\n", options.plan,
-        plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
+        "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}\n",
+        shown(options.plan), plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
         loaded.plan.exchange.connections.size(),
         findings.empty() ? "nothing to report" : tally_text(tally));
   }

@@ -118,13 +118,13 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
 int run_demo(const DemoOptions& options, const Terminal& terminal) {
   auto folder = files::OutputFolder::open(options.folder, options.force);
   if (!folder) {
-    terminal.err << fmt::format("greymet: {}\n", folder.error().message);
+    terminal.err << fmt::format("greymet: {}\n", shown(folder.error().message));
     return exit_unreachable;
   }
   for (const EmbeddedFile& file : embedded_examples()) {
     const auto done = folder->write(std::string(file.name), file.content);
     if (!done) {
-      terminal.err << fmt::format("greymet: {}\n", done.error().message);
+      terminal.err << fmt::format("greymet: {}\n", shown(done.error().message));
       return exit_unreachable;
     }
   }

@@ -22,13 +22,14 @@ std::string list_text(std::string_view head, const std::vector<std::string>& ite
 std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
                        const model::StoreReport& store, const Terminal& terminal) {
   const std::string_view unit = store.words ? "words" : "bits";
-  std::string text = fmt::format("  {}: {} {} from {}, {} used, {} free\n", store.name, store.count,
-                                 unit, plan.layouts[controller].name_of(store.area, store.first),
-                                 store.used, store.count - store.used);
+  std::string text =
+      fmt::format("  {}: {} {} from {}, {} used, {} free\n", shown(store.name), store.count, unit,
+                  shown(plan.layouts[controller].name_of(store.area, store.first)), store.used,
+                  store.count - store.used);
   for (const model::MemoryRow& row : store.rows) {
-    const std::string line =
-        fmt::format("    {:<20} {:>5}  {:<17}  {}{}", row.range, row.count, to_string(row.purpose),
-                    shown(row.by), row.assigned ? " (place chosen by greymet)" : "");
+    const std::string line = fmt::format("    {:<20} {:>5}  {:<17}  {}{}", shown(row.range),
+                                         row.count, to_string(row.purpose), shown(row.by),
+                                         row.assigned ? " (place chosen by greymet)" : "");
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- overlap") : line;
     text += "\n";
   }
@@ -39,7 +40,7 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   text += list_text("free", free, terminal.width);
   for (const model::MemoryClash& clash : store.clashes) {
     text += tinted(terminal, Tint::red,
-                   fmt::format("    overlap: {}, {} and {}", clash.range,
+                   fmt::format("    overlap: {}, {} and {}", shown(clash.range),
                                shown(to_text(clash.first)), shown(to_text(clash.second)))) +
             "\n";
   }

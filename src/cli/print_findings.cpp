@@ -75,13 +75,17 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
   if (line.size() > longest_shown) {
     return fmt::format("{:>6} | (a line of {} bytes)\n", place.line, line.size());
   }
-  const ShownLine whole = shown_line(line);
-  const auto& points = whole.columns;
-  const std::size_t point = place.column > 0 ? place.column - 1 : 0;
-  const std::size_t behind = point - std::min(point, whole.column_of.size() - 1);
-  const std::size_t caret = whole.column_of[point - behind] + behind;
   const std::string margin = fmt::format("{:>6} | ", place.line);
   const std::size_t room = width > margin.size() + 20 ? width - margin.size() : 20;
+  // only what can be seen is made ready to be shown
+  const std::size_t point = place.column > 0 ? place.column - 1 : 0;
+  const std::size_t before = std::min(point, room);
+  const std::size_t begin = model::advance(line, 0, point - before);
+  const std::size_t end_of_part = model::advance(line, begin, before + room);
+  const ShownLine part = shown_line(line.substr(begin, end_of_part - begin));
+  const auto& points = part.columns;
+  const std::size_t behind = before - std::min(before, part.column_of.size() - 1);
+  const std::size_t caret = part.column_of[before - behind] + behind;
   std::size_t first = 0;
   if (points.size() > room) {
     first = caret > room / 3 ? caret - room / 3 : 0;

@@ -1,5 +1,6 @@
 // The command line: which command takes which options.
 #include <algorithm>
+#include <cmath>
 #include <functional>
 #include <optional>
 
@@ -44,7 +45,7 @@ void add_results(CLI::App& command, OutputOptions& output) {
 CLI::Validator number_like(const std::string& example) {
   const auto check = [example](const std::string& text) {
     double value = 0;
-    const bool good = CLI::detail::lexical_cast(text, value) &&
+    const bool good = CLI::detail::lexical_cast(text, value) && std::isfinite(value) &&
                       (example.find_first_of(".-") != std::string::npos || value >= 0);
     return good ? std::string() : fmt::format("'{}' does not fit; write e.g. {}", text, example);
   };
@@ -204,6 +205,7 @@ class CommandLine {
     c.add_option("PLAN", timing_.plan, plan_help)->required();
     c.add_option("--frame-errors", timing_.frame_errors,
                  "share of frames lost or damaged, e.g. 1e-4: how often heartbeats then trip")
+        ->check(number_like("0.0001"))
         ->check(CLI::Range(0.0, 0.5));
     c.add_flag("--pairs", timing_.pairs, "also simulate every two silent slaves of a line");
     c.add_option("--window", timing_.window,

@@ -9,6 +9,7 @@
 
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
+#include "model/utf8_text.h"
 
 namespace greymet::figures {
 
@@ -145,10 +146,12 @@ std::string labels_data(const MemoryMap& map, MapPart part) {
   for (const MapBox& box : map.boxes) {
     if (box.part != part) continue;
     const double pixels = (box.to - box.from) / static_cast<double>(map.per_row) * plot_pixels;
-    if (box.label.empty() || pixels_of(box.label) > pixels) continue;
+    if (box.label.empty() || pixels_of(model::shown(box.label)) > pixels) continue;
+    // in gnuplot's double quotes a backslash escapes
     std::string label;
-    for (char c : box.label) {
-      if (c != '\t' && c != '\n' && c != '"' && c != '\\') label += c;
+    for (const char c : model::shown(box.label)) {
+      if (c == '"' || c == '\\') label += '\\';
+      label += c;
     }
     data += fmt::format(
         "{:g}\t{:g}\t\"{}\"\n", (box.from + box.to) / 2,

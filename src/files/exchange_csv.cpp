@@ -4,6 +4,7 @@
 #include "files/exchange_export.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "model/utf8_text.h"
 
 namespace greymet::files {
 
@@ -37,7 +38,7 @@ class CsvWriter {
     const bool formula =
         !cell.empty() && std::string_view("=+-@\t\r").find(cell[0]) != std::string_view::npos;
     const bool number = cell.find_first_not_of("+-.0123456789") == std::string::npos;
-    return formula && !number ? "'" + cell : cell;
+    return model::shown(formula && !number ? "'" + cell : cell);
   }
 
   std::string text_;

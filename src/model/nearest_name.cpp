@@ -34,17 +34,18 @@ std::size_t edit_distance(std::string_view a, std::string_view b) {
 
 std::optional<std::string> nearest_name(std::string_view name,
                                         std::span<const std::string_view> known) {
-  std::optional<std::string_view> best;
-  std::size_t best_distance = 0;
-  for (std::string_view candidate : known) {
-    const std::size_t distance = edit_distance(name, candidate);
-    if (!best || distance < best_distance) {
-      best = candidate;
-      best_distance = distance;
-    }
-  }
   const std::size_t near = std::max<std::size_t>(1, std::min<std::size_t>(3, name.size() / 3));
-  if (!best || best_distance > near) return std::nullopt;
+  std::optional<std::string_view> best;
+  std::size_t best_distance = near + 1;
+  for (std::string_view candidate : known.first(std::min(known.size(), most_names_compared))) {
+    // each edit changes the length by one at most
+    if (candidate.size() > name.size() + near || name.size() > candidate.size() + near) continue;
+    const std::size_t distance = edit_distance(name, candidate);
+    if (distance >= best_distance) continue;
+    best = candidate;
+    best_distance = distance;
+  }
+  if (!best) return std::nullopt;
   return std::string(*best);
 }
 

@@ -23,8 +23,10 @@ std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::si
   const auto found = names.find(name.value);
   if (found != names.end()) return found->second;
   std::vector<std::string_view> known;
-  known.reserve(names.size());
-  for (const auto& [key, index] : names) known.push_back(key);
+  for (const auto& [key, index] : names) {
+    if (known.size() == most_names_compared) break;
+    known.push_back(key);
+  }
   std::sort(known.begin(), known.end());
   const auto nearest = nearest_name(name.value, known);
   report.error(RuleCode::P03, name.place,
@@ -302,7 +304,10 @@ std::optional<ValuePlace> resolve_path_end(const ResolvedPlan& resolved, const N
   }
   std::vector<std::string_view> known;
   if (map != nullptr) {
-    for (const Point& point : map->points()) known.push_back(point.name);
+    for (const Point& point : map->points()) {
+      if (known.size() == most_names_compared) break;
+      known.push_back(point.name);
+    }
   }
   report.error(RuleCode::P03, text.place,
                fmt::format("slave {} has no point '{}'{}", owner.value, rest.value.substr(0, 60),

@@ -33,7 +33,10 @@ void report_unknown_point(const ResolvedPlan& resolved, const Target& target,
     return;
   }
   std::vector<std::string_view> known;
-  for (const Point& point : map->points()) known.push_back(point.name);
+  for (const Point& point : map->points()) {
+    if (known.size() == most_names_compared) break;
+    known.push_back(point.name);
+  }
   report.error(RuleCode::P03, name.place,
                fmt::format("slave {} has no point '{}'{}", resolved.target_name(target), shown,
                            did_you_mean(name.value, known)),

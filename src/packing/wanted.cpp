@@ -1,6 +1,7 @@
 #include "wanted.h"
 
 #include <algorithm>
+#include <set>
 #include <tuple>
 
 #include <fmt/format.h>
@@ -65,8 +66,17 @@ std::vector<WantedUnit> units_of(const RegisterMap& map, const model::ExchangeSl
     return std::tie(x.first, x.end, a.want) < std::tie(y.first, y.end, b.want);
   });
   std::vector<WantedUnit> units;
+  std::set<const Point*> listed;  // in the last unit
   for (const Wish& wish : wishes) {
     Extent extent = extent_of(*wish.point);
+    // a unit has grown around all values that touch it: what begins within it lies within it
+    if (!units.empty() && extent.first < units.back().unit.end) {
+      WantedUnit& last = units.back();
+      last.unit.every = std::min(last.unit.every, wish.every);
+      last.want = std::min(last.want, wish.want);
+      if (listed.insert(wish.point).second) last.points.push_back(wish.point);
+      continue;
+    }
     // a listed value of several registers must not be cut at the edge of a request
     for (bool grown = true; grown;) {
       grown = false;
@@ -78,17 +88,7 @@ std::vector<WantedUnit> units_of(const RegisterMap& map, const model::ExchangeSl
         grown = true;
       }
     }
-    if (!units.empty() && extent.first < units.back().unit.end) {
-      WantedUnit& last = units.back();
-      last.unit.first = std::min(last.unit.first, extent.first);
-      last.unit.end = std::max(last.unit.end, extent.end);
-      last.unit.every = std::min(last.unit.every, wish.every);
-      last.want = std::min(last.want, wish.want);
-      if (std::find(last.points.begin(), last.points.end(), wish.point) == last.points.end()) {
-        last.points.push_back(wish.point);
-      }
-      continue;
-    }
+    listed = {wish.point};
     units.push_back({{extent.first, extent.end, wish.every, false}, {wish.point}, wish.want});
   }
   for (std::size_t i = 1; i < units.size(); ++i) {

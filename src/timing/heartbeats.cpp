@@ -14,10 +14,12 @@ namespace {
 Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
   const Duration delay = *carrier.delay;
   const std::int64_t tries = 1 + carrier.retries;
-  Duration gap = delay + lost * carrier.failed_attempt + (lost / tries) * delay;
+  Duration gap = model::sum_of(delay, model::sum_of(model::times(lost, carrier.failed_attempt),
+                                                    model::times(lost / tries, delay)));
   if (carrier.park && lost >= carrier.park->after * tries) {
     // the try that succeeds waits for the park as well
-    gap += (lost - carrier.park->after * tries + 1) * carrier.park->retry;
+    gap = model::sum_of(gap,
+                        model::times(lost - carrier.park->after * tries + 1, carrier.park->retry));
   }
   return gap;
 }

@@ -46,12 +46,15 @@ class Follower {
     for (std::size_t k = 0; k < hops_.size(); ++k) {
       const Hop& hop = hops_[k];
       if (hop.kind == model::MoveKind::copy) {
-        // what the program sees at a boundary it has copied by the end of that scan
+        // what the program sees at a boundary it has copied by the end of that scan, and each copy
+        // behind it takes the next
+        const std::int64_t copies = copies_from(k);
         const Duration scan = scan_of(hop.controller);
         for (Arrival& a : here) {
-          a.arrived = ceil_to(a.arrived, scan, scan_offset(hop.controller)) + scan;
+          a.arrived = ceil_to(a.arrived, scan, scan_offset(hop.controller)) + copies * scan;
         }
-        if (at_source) ++leading_copies;
+        if (at_source) leading_copies += copies;
+        k += static_cast<std::size_t>(copies) - 1;
         continue;
       }
       here = at_source ? from_source(k, leading_copies) : carried(here, k);
@@ -61,6 +64,15 @@ class Follower {
   }
 
  private:
+  // Copies in a row, all by one program: no other reaches its memory.
+  [[nodiscard]] std::int64_t copies_from(std::size_t k) const {
+    std::int64_t count = 0;
+    while (k < hops_.size() && hops_[k].kind == model::MoveKind::copy) {
+      ++count;
+      ++k;
+    }
+    return count;
+  }
   [[nodiscard]] Duration scan_of(std::size_t controller) const {
     return plan_.exchange.controllers[controller].scan;
   }

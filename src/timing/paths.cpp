@@ -35,50 +35,67 @@ class RouteFinder {
               const std::vector<std::optional<PathCarrier>>& carriers)
       : plan_(resolved), timing_(timing), carriers_(carriers) {}
 
-  // The way with the least bound, by the shortest-path search of Dijkstra.
-  [[nodiscard]] std::vector<Hop> find(const ValuePlace& from, const ValuePlace& to) const {
-    struct Reached {
-      ValuePlace place;
-      Duration cost{};
-      bool settled = false;
-      std::optional<PlaceKey> before;
-      Hop by;
-    };
+  // The way with the least bound.
+  [[nodiscard]] std::vector<Hop> find(const ValuePlace& from, const ValuePlace& to) {
+    const Search& search = search_from(from);
+    // a path that ends where it begins must have been on its way
+    const auto end = std::find_if(
+        search.settled.begin(), search.settled.end(),
+        [&](const auto* at) { return at->second.before && arrived(at->second.place, to); });
+    std::vector<Hop> hops;
+    if (end == search.settled.end()) return hops;
+    for (const auto* at = *end; at->second.before; at = &*search.reached.find(*at->second.before)) {
+      hops.push_back(at->second.by);
+    }
+    std::reverse(hops.begin(), hops.end());
+    return hops;
+  }
+
+ private:
+  struct Reached {
+    ValuePlace place;
+    Duration cost{};
+    bool settled = false;
+    std::optional<PlaceKey> before;
+    Hop by;
+  };
+  // All that a value reaches, the nearest first.
+  struct Search {
     std::map<PlaceKey, Reached> reached;
+    std::vector<const std::pair<const PlaceKey, Reached>*> settled;
+  };
+
+  // The shortest-path search of Dijkstra; paths that begin at one place share it.
+  const Search& search_from(const ValuePlace& from) {
+    const auto [known, is_new] = searches_.try_emplace(key_of(from));
+    Search& search = known->second;
+    if (!is_new) return search;
+    auto& reached = search.reached;
     std::multimap<Duration, PlaceKey> open;
     reached[key_of(from)] = {from, {}, false, std::nullopt, {}};
     open.emplace(Duration{}, key_of(from));
     while (!open.empty() && reached.size() < most_places) {
       const auto key = open.begin()->second;
       open.erase(open.begin());
-      Reached& here = reached[key];
-      if (here.settled) continue;
-      here.settled = true;
-      // a path that ends where it begins must have been on its way
-      if (here.before && arrived(here.place, to)) {
-        std::vector<Hop> hops;
-        for (auto at = key; reached[at].before; at = *reached[at].before) {
-          hops.push_back(reached[at].by);
-        }
-        std::reverse(hops.begin(), hops.end());
-        return hops;
-      }
-      const Duration cost = here.cost;
-      for (const ValueMove& move : plan_.flow.moves_of(here.place)) {
+      const auto here = reached.find(key);
+      if (here->second.settled) continue;
+      here->second.settled = true;
+      search.settled.push_back(&*here);
+      const Duration cost = here->second.cost;
+      for (const ValueMove& move : plan_.flow.moves_of(here->second.place)) {
         if (!move.to) continue;
         const Hop hop = hop_of(move);
         const Duration total = cost + hop.bound.value_or(unbounded_step) + Duration(1);
         const auto next_key = key_of(*move.to);
-        auto [at, is_new] = reached.try_emplace(next_key);
-        if (!is_new && (at->second.settled || at->second.cost <= total)) continue;
+        auto [at, is_first] = reached.try_emplace(next_key);
+        if (!is_first && (at->second.settled || at->second.cost <= total)) continue;
         at->second = {*move.to, total, false, key, hop};
         open.emplace(total, next_key);
       }
     }
-    return {};
+    return search;
   }
 
- private:
   // a word of a longer value, or all of a shorter one
   static bool arrived(const ValuePlace& place, const ValuePlace& to) {
     return inside(to, place) || inside(place, to);
@@ -116,6 +133,7 @@ class RouteFinder {
   const ResolvedPlan& plan_;
   const TimingModel& timing_;
   const std::vector<std::optional<PathCarrier>>& carriers_;
+  std::map<PlaceKey, Search> searches_;
 };
 
 void add_up(PathReport& report) {
@@ -162,7 +180,7 @@ std::vector<PathReport> path_routes(const ResolvedPlan& resolved, const TimingMo
                                     const std::vector<std::optional<PathCarrier>>& carriers) {
   std::vector<PathReport> reports;
   if (resolved.paths.empty()) return reports;
-  const RouteFinder finder(resolved, timing, carriers);
+  RouteFinder finder(resolved, timing, carriers);
   for (const model::ResolvedPath& path : resolved.paths) {
     const model::Path& declared = resolved.plan.paths[path.declared];
     PathReport report;

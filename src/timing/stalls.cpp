@@ -101,13 +101,14 @@ Duration stall_of_masters(const TimingModel& timing, const Stall& stall,
     Duration foreign{};
     for (const auto& [other, failing] : by_queue) {
       if (other == q) continue;
-      foreign += timing.queues[other].in_flight * stall_of(failing, 1, 1);
+      foreign = model::sum_of(
+          foreign, model::times(timing.queues[other].in_flight, stall_of(failing, 1, 1)));
     }
     const auto own = by_queue.find(q);
     const Duration mine = own == by_queue.end() ? Duration{} : stall_of(own->second, 1, at_most);
     // a foreign failing request may stand before each of ours, whoever ours go to
     const auto requests = static_cast<std::int64_t>(timing.queues[q].jobs.size());
-    longest = std::max(longest, mine + requests * foreign);
+    longest = std::max(longest, model::sum_of(mine, model::times(requests, foreign)));
   }
   return longest;
 }
@@ -129,7 +130,7 @@ Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
   Duration sum{};
   for (std::size_t i = 0; i < failing.size(); ++i) {
     if (at_most && static_cast<std::int64_t>(i) >= *at_most) break;
-    sum += failing[i].silent();
+    sum = model::sum_of(sum, failing[i].silent());
   }
   return sum / places;
 }

@@ -12,6 +12,10 @@ namespace greymet::model {
 // turn `a` into `b` (optimal string alignment). Texts over 64 characters count as unrelated.
 [[nodiscard]] std::size_t edit_distance(std::string_view a, std::string_view b);
 
+// Of more known names only so many are looked at, so that many unknown ones take no longer than
+// reading them.
+inline constexpr std::size_t most_names_compared = 1000;
+
 // The known name nearest to `name`, if one is near enough to be meant. Ties: the first.
 [[nodiscard]] std::optional<std::string> nearest_name(std::string_view name,
                                                       std::span<const std::string_view> known);

@@ -1,6 +1,7 @@
 // Small strong types: numbers that must not be mixed up do not convert into each other.
 #pragma once
 
+#include <algorithm>
 #include <chrono>
 #include <compare>
 #include <cstdint>
@@ -22,5 +23,19 @@ using Quantity = Strong<struct QuantityTag, std::uint32_t>;
 using Unit = Strong<struct UnitTag, std::uint16_t>;
 
 using Duration = std::chrono::nanoseconds;
+
+// Stated times are added and multiplied with these where a plan may state any: sums saturate at
+// some 18 years, which is longer than anything, and may themselves be added without overflow.
+inline constexpr Duration longest_sum{std::int64_t{1} << 59};
+
+// a, b >= 0
+[[nodiscard]] constexpr Duration sum_of(Duration a, Duration b) {
+  return std::min(longest_sum, std::min(a, longest_sum) + std::min(b, longest_sum));
+}
+// n, d >= 0
+[[nodiscard]] constexpr Duration times(std::int64_t n, Duration d) {
+  if (n <= 0 || d <= Duration{}) return Duration{};
+  return d.count() > longest_sum.count() / n ? longest_sum : n * d;
+}
 
 }  // namespace greymet::model

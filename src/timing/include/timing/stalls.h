@@ -31,8 +31,12 @@ struct FailingJob {
   Duration each{};  // per try, without the timeout: request and gap
   Duration timeout{};
   std::int64_t tries = 1;
-  [[nodiscard]] Duration silent() const { return once + tries * (each + timeout); }
-  [[nodiscard]] Duration one_try() const { return once + each + timeout; }
+  [[nodiscard]] Duration silent() const {
+    return model::sum_of(once, model::times(tries, model::sum_of(each, timeout)));
+  }
+  [[nodiscard]] Duration one_try() const {
+    return model::sum_of(once, model::sum_of(each, timeout));
+  }
 };
 
 // What happens to one line or connection when one slave (or peer) does not answer.

@@ -70,7 +70,9 @@ struct FailureTimes {
   Duration each{};
   Duration after{};
   std::int64_t tries = 1;
-  [[nodiscard]] Duration all_tries() const { return before + tries * each + after; }
+  [[nodiscard]] Duration all_tries() const {
+    return model::sum_of(before + after, model::times(tries, each));
+  }
   [[nodiscard]] Duration one_try() const { return before + each + after; }
 };
 [[nodiscard]] FailureTimes failure_times(const TransactionTimes& times);
