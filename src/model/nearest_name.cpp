@@ -7,29 +7,42 @@
 
 namespace greymet::model {
 namespace {
-constexpr std::size_t longest_compared = 64;
-}
 
-std::size_t edit_distance(std::string_view a, std::string_view b) {
+constexpr std::size_t longest_compared = 64;
+
+// As edit_distance(), but any number above `limit` where the distance is larger than that.
+std::size_t distance_up_to(std::string_view a, std::string_view b, std::size_t limit) {
   if (a.size() > longest_compared || b.size() > longest_compared) return longest_compared;
   using Row = std::array<std::size_t, longest_compared + 1>;
-  Row before_last{};
-  Row last{};
-  Row row{};
-  for (std::size_t j = 0; j <= b.size(); ++j) last[j] = j;
+  std::array<Row, 3> rows;  // NOLINT(cppcoreguidelines-pro-type-member-init): filled row by row
+  Row* before_last = &rows[0];
+  Row* last = &rows[1];
+  Row* row = &rows[2];
+  for (std::size_t j = 0; j <= b.size(); ++j) (*last)[j] = j;
   for (std::size_t i = 1; i <= a.size(); ++i) {
-    row[0] = i;
+    (*row)[0] = i;
+    std::size_t least = i;
     for (std::size_t j = 1; j <= b.size(); ++j) {
-      const std::size_t replaced = last[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
-      row[j] = std::min({last[j] + 1, row[j - 1] + 1, replaced});
+      const std::size_t replaced = (*last)[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
+      std::size_t& here = (*row)[j];
+      here = std::min({(*last)[j] + 1, (*row)[j - 1] + 1, replaced});
       if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) {
-        row[j] = std::min(row[j], before_last[j - 2] + 1);
+        here = std::min(here, (*before_last)[j - 2] + 1);
       }
+      least = std::min(least, here);
     }
-    before_last = last;
-    last = row;
+    // a swap may reach over one row, and costs one
+    if (least > limit + 1) return least;
+    std::swap(before_last, last);
+    std::swap(last, row);
   }
-  return last[b.size()];
+  return (*last)[b.size()];
+}
+
+}  // namespace
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+  return distance_up_to(a, b, longest_compared);
 }
 
 std::optional<std::string> nearest_name(std::string_view name,
@@ -40,7 +53,7 @@ std::optional<std::string> nearest_name(std::string_view name,
   for (std::string_view candidate : known.first(std::min(known.size(), most_names_compared))) {
     // each edit changes the length by one at most
     if (candidate.size() > name.size() + near || name.size() > candidate.size() + near) continue;
-    const std::size_t distance = edit_distance(name, candidate);
+    const std::size_t distance = distance_up_to(name, candidate, near);
     if (distance >= best_distance) continue;
     best = candidate;
     best_distance = distance;

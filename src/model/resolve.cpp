@@ -134,6 +134,8 @@ Names index_all_names(const Plan& plan, Findings& findings) {
   index_names(plan.lines, "line", findings, names.lines);
   index_names(plan.gateways, "gateway", findings, names.gateways);
   index_names(plan.slaves, "slave", findings, names.slaves);
+  names.targets = names.slaves;
+  names.targets.insert(names.controllers.begin(), names.controllers.end());
   // A transaction names slaves and answering controllers with the same key.
   for (const Slave& slave : plan.slaves) {
     const auto peer = names.controllers.find(slave.name);

@@ -16,6 +16,7 @@ struct Names {
   std::unordered_map<std::string, std::size_t> lines;
   std::unordered_map<std::string, std::size_t> gateways;
   std::unordered_map<std::string, std::size_t> slaves;
+  std::unordered_map<std::string, std::size_t> targets;  // slaves and controllers, for suggestions
 };
 
 // Collects findings for one subject.

@@ -16,9 +16,7 @@ std::optional<Target> resolve_target(const Names& names, const Transaction& decl
   const auto slave = names.slaves.find(declared.slave->value);
   if (slave != names.slaves.end()) return Target{false, slave->second, 0};
   if (peer != names.controllers.end()) return Target{true, peer->second, 0};
-  auto all = names.slaves;
-  all.insert(names.controllers.begin(), names.controllers.end());
-  (void)look_up(all, *declared.slave, "slave", report);
+  (void)look_up(names.targets, *declared.slave, "slave", report);
   return std::nullopt;
 }
 

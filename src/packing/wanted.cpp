@@ -78,15 +78,16 @@ std::vector<WantedUnit> units_of(const RegisterMap& map, const model::ExchangeSl
       continue;
     }
     // a listed value of several registers must not be cut at the edge of a request
-    for (bool grown = true; grown;) {
-      grown = false;
-      for (const Point* p : map.points_touching(area, extent)) {
+    for (Extent look = extent; look.first < look.end;) {
+      Extent grown = extent;
+      for (const Point* p : map.points_touching(area, look)) {
         if (!is_multi_register(p->type)) continue;
         const Extent whole = extent_of(*p);
-        if (whole.first >= extent.first && whole.end <= extent.end) continue;
-        extent = {std::min(extent.first, whole.first), std::max(extent.end, whole.end)};
-        grown = true;
+        grown = {std::min(grown.first, whole.first), std::max(grown.end, whole.end)};
       }
+      // next only what is new, on the right as a rule
+      look = grown.first < extent.first ? grown : Extent{extent.end, grown.end};
+      extent = grown;
     }
     listed = {wish.point};
     units.push_back({{extent.first, extent.end, wish.every, false}, {wish.point}, wish.want});

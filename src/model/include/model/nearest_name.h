@@ -14,7 +14,7 @@ namespace greymet::model {
 
 // Of more known names only so many are looked at, so that many unknown ones take no longer than
 // reading them.
-inline constexpr std::size_t most_names_compared = 1000;
+inline constexpr std::size_t most_names_compared = 500;
 
 // The known name nearest to `name`, if one is near enough to be meant. Ties: the first.
 [[nodiscard]] std::optional<std::string> nearest_name(std::string_view name,

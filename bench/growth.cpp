@@ -1,0 +1,237 @@
+// How the time of commands grows with their input: families of plans that once took too long, each
+// at three sizes. Prints the slope of time over bytes; above 1.3 it is red, and the status is 1.
+#include <chrono>
+#include <cmath>
+#include <functional>
+#include <iterator>
+#include <map>
+#include <string>
+#include <vector>
+
+#include <fmt/format.h>
+
+#include "checks/check.h"
+#include "files/plan_loader.h"
+#include "model/memory_report.h"
+#include "model/resolved_plan.h"
+#include "packing/pack.h"
+#include "packing/tune.h"
+#include "timing/report.h"
+
+using namespace greymet;
+
+namespace {
+
+constexpr double steepest = 1.3;
+
+struct Input {
+  std::string plan;
+  std::string map = "point,area,address,type\np,hr,0,u16\n";
+};
+
+const std::string head = R"([controller.plc]
+scan = "10ms"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 60000 }
+"%M" = { kind = "bit", inside = "%MW", first = 0, count = 60000 }
+[line.l]
+master = "plc"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+[slave.a]
+line = "l"
+unit = 1
+map = "m.csv"
+)";
+
+// `count` rows of a list, each made of its number.
+std::string rows(std::size_t count, std::string_view row) {
+  std::string text;
+  for (std::size_t i = 0; i < count; ++i) text += fmt::format(fmt::runtime(row), i);
+  return text;
+}
+
+std::string exchange(const std::string& transactions, const std::string& behind = {}) {
+  return "[exchange]\ntransactions = [\n" + transactions + "]\n" + behind;
+}
+
+using Run = std::function<void(const files::LoadedPlan&)>;
+
+struct Family {
+  const char* name;
+  std::function<Input(std::size_t)> input;
+  std::size_t smallest;
+  Run run;
+};
+
+void check_it(const files::LoadedPlan& loaded) {
+  (void)checks::check(loaded.plan, loaded.findings);
+}
+void memory_of(const files::LoadedPlan& loaded) {
+  (void)model::memory_report(loaded.plan);
+}
+void timing_of(const files::LoadedPlan& loaded) {
+  timing::AnalysisOptions options;
+  options.watched_transactions = 20'000;
+  (void)timing::analyse(loaded.plan, options);
+}
+
+const std::vector<Family> families{
+    {"unknown names against known ones",
+     [](std::size_t n) {
+       return Input{
+           head + rows(n, "[slave.s{:06}]\nline = \"l\"\nunit = 9\n") +
+           exchange(rows(n,
+                         "{{ name = \"t{0}\", slave = \"x{0:06}\", fc = 3, at = 0, count = "
+                         "1, into = \"%MW0\", every = \"10s\" }},\n"))};
+     },
+     1000, check_it},
+    {"patterns of many stars",
+     [](std::size_t n) {
+       std::string stars;
+       for (std::size_t i = 0; i < n; ++i) stars += "*a";
+       return Input{head + "[exchange]\nwants = [ { slave = \"a\", points = [\"" + stars +
+                        "b\"], every = \"1s\", into = \"%MW\" } ]\n",
+                    "point,area,address,type\n" +
+                        rows(200, "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa{0},hr,{0},u16\n")};
+     },
+     2000, [](const files::LoadedPlan&) {}},
+    {"rows with many empty columns",
+     [](std::size_t n) {
+       const std::string commas(300, ',');
+       std::string map = "point,area,address,type" + commas + "\n";
+       for (std::size_t i = 0; i < n; ++i) map += fmt::format("p{0},hr,{0},u16{1}\n", i, commas);
+       return Input{head, map};
+     },
+     500, check_it},
+    {"repeated columns",
+     [](std::size_t n) {
+       std::string map = "point,area,address,type";
+       for (std::size_t i = 0; i < n; ++i) map += ",type";
+       return Input{head, map + "\n"};
+     },
+     4000, [](const files::LoadedPlan&) {}},
+    {"reads that overlap, memory",
+     [](std::size_t n) {
+       return Input{head + exchange(rows(n,
+                                         "{{ name = \"t{0}\", slave = \"a\", fc = 3, at = 0, count "
+                                         "= 100, into = \"%MW0\", every = \"10s\" }},\n"))};
+     },
+     500, memory_of},
+    {"reads that overlap, check",
+     [](std::size_t n) {
+       return Input{head + exchange(rows(n,
+                                         "{{ name = \"t{0}\", slave = \"a\", fc = 3, at = 0, count "
+                                         "= 100, into = \"%MW0\", every = \"10s\" }},\n"))};
+     },
+     500, check_it},
+    {"points between runs, memory",
+     [](std::size_t n) {
+       std::string map = "point,area,address,type\n";
+       std::string list;
+       for (std::size_t i = 0; i < n; ++i) {
+         map += fmt::format("p{},hr,{},u16\n", i, 2 * i);
+         list += fmt::format(
+             "{{ name = \"t{0}\", slave = \"a\", fc = 3, at = {1}, count = 1, into = "
+             "\"%MW{0}\", every = \"10s\" }},\n",
+             i, 2 * i);
+       }
+       return Input{head + exchange(list), map};
+     },
+     2000, memory_of},
+    {"bit areas inside words, memory",
+     [](std::size_t n) {
+       std::string list;
+       for (std::size_t i = 0; i < n; ++i) {
+         list += fmt::format(
+             "{{ name = \"t{}\", slave = \"a\", fc = 1, at = 0, count = 16, into = "
+             "\"%M{}\", every = \"10s\" }},\n",
+             i, 16 * i);
+       }
+       return Input{head + exchange(list)};
+     },
+     800, memory_of},
+    {"texts that overlap, pack",
+     [](std::size_t n) {
+       return Input{
+           head +
+               "[exchange]\nwants = [ { slave = \"a\", points = [\"*\"], every = \"1s\", into "
+               "= \"%MW\" } ]\n",
+           "point,area,address,type\n" + rows(n, "p{0},hr,{0},text(40)\n")};
+     },
+     4000, [](const files::LoadedPlan& loaded) { (void)packing::pack(loaded.plan); }},
+    {"a chain of copies, one path",
+     [](std::size_t n) {
+       std::string copies = "copies = [\n";
+       for (std::size_t i = 0; i < n; ++i) {
+         copies += fmt::format(
+             "{{ controller = \"plc\", from = \"%MW{}\", to = \"%MW{}\", count = 1 }},\n", i,
+             i + 1);
+       }
+       return Input{
+           head +
+           exchange("{ name = \"t\", slave = \"a\", fc = 3, at = 0, count = 1, into = \"%MW0\", "
+                    "every = \"10s\" },\n",
+                    copies + "]\n[supervision]\n") +
+           fmt::format("paths = [ {{ name = \"w\", from = \"a.p\", to = \"plc.%MW{}\", budget = "
+                       "\"10s\" }} ]\n",
+                       n)};
+     },
+     2000, timing_of},
+    {"a ring of controllers, tune",
+     [](std::size_t n) {
+       std::string text;
+       std::string list;
+       for (std::size_t i = 0; i < n; ++i) {
+         text += fmt::format(
+             "[controller.c{0}]\nscan = \"10ms\"\naddress = \"10.0.{1}.{2}/16\"\nanswers = "
+             "[ {{ port = 502 }} ]\n[controller.c{0}.memory]\n\"%MW\" = {{ kind = "
+             "\"word\", first = 0, count = 1000, serves = \"hr:0\" }}\n",
+             i, i / 200, 1 + i % 200);
+         list += fmt::format(
+             "{{ name = \"t{0}\", controller = \"c{0}\", slave = \"c{1}\", fc = 16, at = "
+             "\"%MW0\", count = 9, from = \"%MW100\", every = \"20ms\" }},\n",
+             i, (i + 1) % n);
+       }
+       return Input{text + exchange(list)};
+     },
+     40, [](const files::LoadedPlan& loaded) { (void)packing::tune(loaded.plan, {}); }},
+};
+
+double seconds_of(const Family& family, const Input& input) {
+  double best = 1e9;
+  for (int repeat = 0; repeat < 3; ++repeat) {
+    const auto begin = std::chrono::steady_clock::now();
+    const auto loaded = files::load_plan(
+        "plan.toml", files::memory_files({{"plan.toml", input.plan}, {"m.csv", input.map}}));
+    family.run(loaded);
+    const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - begin;
+    best = std::min(best, taken.count());
+  }
+  return best;
+}
+
+}  // namespace
+
+int main() {
+  bool red = false;
+  fmt::print("{:<36} {:>24} {:>30}  slope\n", "family", "bytes", "seconds");
+  for (const Family& family : families) {
+    std::vector<double> bytes;
+    std::vector<double> seconds;
+    for (const std::size_t factor : {1U, 2U, 4U}) {
+      const Input input = family.input(factor * family.smallest);
+      bytes.push_back(static_cast<double>(input.plan.size() + input.map.size()));
+      seconds.push_back(seconds_of(family, input));
+    }
+    const double slope = std::log(seconds[2] / seconds[0]) / std::log(bytes[2] / bytes[0]);
+    // what is over in some milliseconds is noise
+    const bool steep = slope > steepest && seconds[2] > 0.02;
+    red = red || steep;
+    fmt::print("{:<36} {:>7.0f} {:>8.0f} {:>8.0f} {:>9.4f} {:>9.4f} {:>9.4f}  {:.2f}{}\n",
+               family.name, bytes[0], bytes[1], bytes[2], seconds[0], seconds[1], seconds[2], slope,
+               steep ? "  <- steeper than 1.3" : "");
+  }
+  return red ? 1 : 0;
+}
