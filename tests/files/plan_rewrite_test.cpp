@@ -1,5 +1,7 @@
 #include "files/plan_rewrite.h"
 
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
 #include "plans.h"
@@ -100,4 +102,93 @@ TEST_CASE("what stands between blocks of wants is none of our business") {
         "[exchange]\ntransactions = [\n  " + row + ",\n]\n" +
             "# packed: [[exchange.wants]]\n# packed: slave = \"gauge\"\n" + between +
             "# packed: [[exchange.wants]]\n# packed: slave = \"pump\"  # later\n");
+}
+
+TEST_CASE("whatever stands around the wants stays, byte by byte and value by value") {
+  rc::prop("only what was meant changes", [] {
+    // parts of a plan in the order they are drawn; blocks of [exchange] stand behind its header
+    const bool blocks = *rc::gen::arbitrary<bool>();
+    std::string plan = *rc::gen::element<std::string>("", "# head\n", "[plan]\ntitle = \"x\"\n\n");
+    plan += "[exchange]\n";
+    plan += *rc::gen::element<std::string>("", "table = \"t.csv\"  # rows\n");
+    if (!blocks) {
+      plan += *rc::gen::element<std::string>(
+          "transactions = []\n", "transactions = [ { name = \"a\" } ]\n",
+          "transactions = [\n  { name = \"a ]\" }, # b ]\n  { name = 'c' } # d\n  # e\n]\n", "");
+    }
+    const bool list = *rc::gen::arbitrary<bool>();
+    const bool nothing_to_add_to = !blocks && plan.find("transactions") == std::string::npos;
+    if (list) {
+      plan += *rc::gen::element<std::string>(
+          "wants = [ { slave = \"gauge\" } ]  # w\n",
+          "wants = [\n  # first\n  { slave = \"gauge\", points = [\"a\",\n \"]\"] },\n\n]\n");
+    }
+    const auto count = *rc::gen::inRange(list ? 0 : 1, 7);
+    bool want_written = list;
+    bool transaction_written = !blocks;
+    for (int i = 0; i < count; ++i) {
+      std::string part = *rc::gen::element<std::string>(
+          "[[exchange.wants]]\nslave = \"gauge\" # s\n",
+          "[[exchange.transactions]]\nname = \"b\"\n",
+          "[supervision]\nheartbeats = [ { name = \"hb\" } ]\n", "# a comment\n", "\n",
+          "[controller.N]\nscan = \"10ms\"\n[controller.N.memory]\n\"%MW\" = { count = 5 }\n");
+      if (list && part.find("wants") != std::string::npos) continue;
+      if (!blocks && part.find("exchange.transactions") != std::string::npos) continue;
+      want_written = want_written || part.find("wants") != std::string::npos;
+      transaction_written =
+          transaction_written || part.find("ge.transactions") != std::string::npos;
+      if (part.find("supervision") != std::string::npos &&
+          plan.find("supervision") != std::string::npos) {
+        continue;
+      }
+      for (auto at = part.find(".N"); at != std::string::npos; at = part.find(".N")) {
+        part.replace(at, 2, ".c" + std::to_string(i));
+      }
+      plan += part;
+    }
+    RC_PRE(want_written && transaction_written);
+    if (*rc::gen::arbitrary<bool>()) {
+      for (std::size_t at = 0; (at = plan.find('\n', at)) != std::string::npos; at += 2) {
+        plan.insert(at, "\r");
+      }
+    }
+    if (*rc::gen::arbitrary<bool>()) plan.erase(plan.find_last_not_of("\r\n") + 1);
+    const auto text = with_packed_wants(plan, {request("new"), request("more \"\\u0009")});
+    if (nothing_to_add_to && !list) return;  // refused: it says so
+    RC_ASSERT(text.has_value());
+    RC_ASSERT(
+        files::differs_only_by_packing(plan, *text, {request("new"), request("more \"\\u0009")}));
+    // every byte is still there, in its order, and the last one is the last
+    std::size_t at = 0;
+    for (const char c : *text) {
+      if (at < plan.size() && plan[at] == c) ++at;
+    }
+    RC_ASSERT(at == plan.size());
+    RC_ASSERT(plan.ends_with('\n') || !text->ends_with('\n'));
+  });
+}
+
+TEST_CASE("what else differs is seen, wherever it stands") {
+  const std::string plan =
+      "[exchange]\ntransactions = [ { name = \"a\", count = 2 } ]\nwants = [ { slave = \"gauge\" } "
+      "]\n[supervision]\nx = [1.5, true, 2026-01-01, { y = 'z' }]\n";
+  const std::vector<model::Transaction> packed{request("new")};
+  const std::string good = rewritten(plan);
+  CHECK(files::differs_only_by_packing(plan, good, packed));
+  CHECK_FALSE(files::differs_only_by_packing(plan, plan, packed));
+  CHECK_FALSE(files::differs_only_by_packing(plan, good, {request("other")}));
+  CHECK_FALSE(files::differs_only_by_packing(plan, good, {request("new"), request("new")}));
+  for (const auto& [what, with] : std::vector<std::pair<std::string, std::string>>{
+           {"1.5", "1.25"},
+           {"true", "false"},
+           {"'z'", "'Z'"},
+           {"y =", "Y ="},
+           {"[1.5, ", "["},
+           {"name = \"a\"", "name = \"b\""},
+           {"count = 2 }", "count = 3 }"},
+           {"[supervision]", "[supervisions]"},
+           {"[supervision]", "[supervision]\nmore = 1"}}) {
+    INFO(with);
+    CHECK_FALSE(files::differs_only_by_packing(plan, test::replaced(good, what, with), packed));
+  }
 }
