@@ -1,3 +1,4 @@
+#include <filesystem>
 #include <set>
 
 #include <fmt/format.h>
@@ -148,7 +149,8 @@ int write_copy(const files::LoadedPlan& loaded, const std::string& text,
   writer.write(plan.substr(folder), text);
   for (std::size_t i = 1; i < loaded.sources.size(); ++i) {
     const files::SourceFile& source = loaded.sources[i];
-    const std::string name = source.name.substr(folder);
+    const std::string name =
+        std::filesystem::path(source.name.substr(folder)).lexically_normal().string();
     if (name == report) {
       said.err << fmt::format("greymet: a file of the plan is called {}, as the result is\n",
                               report);

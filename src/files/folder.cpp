@@ -55,7 +55,7 @@ struct SignalsHeld::Mask {
   sigset_t signals{};
 };
 
-SignalsHeld::SignalsHeld() : before_(new Mask) {
+SignalsHeld::SignalsHeld() : before_(std::make_unique<Mask>()) {
   sigset_t held;
   sigemptyset(&held);
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGQUIT}) sigaddset(&held, signal);
@@ -64,7 +64,6 @@ SignalsHeld::SignalsHeld() : before_(new Mask) {
 
 SignalsHeld::~SignalsHeld() {
   ::pthread_sigmask(SIG_SETMASK, &before_->signals, nullptr);
-  delete before_;
 }
 
 tl::expected<Folder, FileError> Folder::open(const std::string& path) {

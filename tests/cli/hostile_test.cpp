@@ -201,6 +201,12 @@ TEST_CASE("pack -o writes a whole plan or says why it cannot") {
   CHECK(outside.err ==
         "greymet: site/../gauge.csv lies outside the plan's folder and would be missing in out: "
         "move it there, or use --write\n");
+  // however its name is spelt, a map within the folder comes along
+  temporary.write("site/plan.toml", test::replaced(wants, "gauge.csv", "./a/../gauge.csv"));
+  fs::create_directory(temporary.file("site/a"));
+  CHECK(pack("site/plan.toml").status == 0);
+  CHECK(temporary.read("out/gauge.csv") == temporary.read("site/gauge.csv"));
+  fs::remove_all(temporary.file("out"));
   const auto like_result = pack("site/pack.json");
   CHECK(like_result.status == 2);
   CHECK(like_result.err == "greymet: the plan is called pack.json, as the result is: rename it\n");

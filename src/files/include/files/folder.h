@@ -6,6 +6,7 @@
 // program left behind is removed by the next one.
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -41,7 +42,7 @@ class SignalsHeld {
 
  private:
   struct Mask;
-  Mask* before_;
+  std::unique_ptr<Mask> before_;
 };
 
 // What stands at a name.
