@@ -35,12 +35,12 @@ std::string fields_text(const modbus::Dissection& dissection, Framing framing,
   for (const modbus::Field& field : dissection.fields) {
     std::string bytes = bytes_text(field.bytes, framing);
     constexpr std::size_t widest = 20;
-    if (bytes.size() > widest) bytes = bytes.substr(0, widest - 3) + "...";
+    if (bytes.size() > widest) bytes.replace(widest - 3, std::string::npos, "...");
     const std::string line =
         fmt::format("  {:>4}  {:<20}  {:<16}  {}", field.at, bytes, field.name, shown(field.value));
     text += tinted(terminal, field.wrong ? Tint::red : Tint::none,
-                   line + (field.wrong ? "  <- wrong" : "")) +
-            "\n";
+                   field.wrong ? fmt::format("{}  <- wrong", line) : line);
+    text += '\n';
   }
   return text;
 }

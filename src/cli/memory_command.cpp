@@ -44,6 +44,9 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
                                shown(to_text(clash.first)), shown(to_text(clash.second)))) +
             "\n";
   }
+  if (store.clashes_not_named > 0) {
+    text += fmt::format("    and {} more overlaps\n", store.clashes_not_named);
+  }
   return text;
 }
 

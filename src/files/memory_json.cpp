@@ -32,10 +32,15 @@ Json store_json(const model::MemoryLayout& layout, const model::StoreReport& sto
     overlaps.push_back(
         {{"range", clash.range}, {"by", {to_text(clash.first), to_text(clash.second)}}});
   }
-  return {{"area", store.name},      {"kind", store.words ? "word" : "bit"},
-          {"first", store.first},    {"count", store.count},
-          {"used", store.used},      {"uses", std::move(uses)},
-          {"free", std::move(free)}, {"overlaps", std::move(overlaps)}};
+  return {{"area", store.name},
+          {"kind", store.words ? "word" : "bit"},
+          {"first", store.first},
+          {"count", store.count},
+          {"used", store.used},
+          {"uses", std::move(uses)},
+          {"free", std::move(free)},
+          {"overlaps", std::move(overlaps)},
+          {"overlaps_not_named", store.clashes_not_named}};
 }
 
 Json extents_json(const std::vector<model::Extent>& extents) {

@@ -80,13 +80,18 @@ class StoreBuilder {
                                                const MemoryLayout& layout,
                                                StoreReport& store) const {
     std::vector<bool> clashing(own.size(), false);
-    constexpr std::size_t most_named = 50;  // of one use: a pile of them is told by its first
+    constexpr std::size_t most_looked_at = 50;  // of one use: a pile of them is told by its first
+    constexpr std::size_t most_named = 500;     // in all
     for (std::size_t i = 0; i < own.size(); ++i) {
       std::size_t named = 0;
       for (std::size_t k = i + 1; k < own.size() && own[k]->bits.first < own[i]->bits.end; ++k) {
         if (!harm_each_other(plan_, *own[i], *own[k])) continue;
-        if (++named > most_named) break;
+        if (++named > most_looked_at) break;
         clashing[i] = clashing[k] = true;
+        if (store.clashes.size() == most_named) {
+          ++store.clashes_not_named;
+          continue;
+        }
         const BitRange shared{own[i]->bits.store, own[k]->bits.first,
                               std::min(own[i]->bits.end, own[k]->bits.end)};
         store.clashes.push_back({shared, layout.name_of(shared), owner_subject(plan_, *own[i]),

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "model/resolved_plan.h"
 #include "timing/simulation.h"
@@ -20,26 +21,49 @@ namespace {
 constexpr std::uint64_t silence_transactions = 200'000;  // per change that is judged
 constexpr std::uint64_t healthy_transactions = 200'000;
 
-// The plan with the transactions of one island alone.
+// The plan with the transactions of one island alone, and what they need: so that what a change
+// costs to try does not grow with the rest of the plan.
 Plan part_of(const ResolvedPlan& resolved, const timing::TimingModel& timing,
              const std::vector<std::size_t>& island) {
-  std::vector<std::size_t> kept;
+  const Plan& whole = resolved.plan;
+  std::set<std::size_t> declared;
+  std::set<std::size_t> controllers;
+  std::set<std::size_t> lines;
+  std::set<std::size_t> slaves;
   for (std::size_t q : island) {
-    for (const timing::Job& job : timing.queues[q].jobs) {
-      kept.push_back(resolved.transactions[job.transaction].declared);
+    const Queue& queue = timing.queues[q];
+    controllers.insert(queue.controller);
+    if (queue.line) lines.insert(*queue.line);
+    for (const timing::Job& job : queue.jobs) {
+      const auto& t = resolved.transactions[job.transaction];
+      declared.insert(t.declared);
+      (t.target->is_peer ? controllers : slaves).insert(t.target->index);
     }
   }
-  std::sort(kept.begin(), kept.end());
-  Plan plan = resolved.plan;
-  std::vector<model::Transaction> transactions;
-  transactions.reserve(kept.size());
-  for (std::size_t i : kept) transactions.push_back(plan.transactions[i]);
-  plan.transactions = std::move(transactions);
-  plan.heartbeats.clear();
-  plan.paths.clear();
-  plan.copies.clear();
-  plan.wants.clear();
-  plan.accepts.clear();
+  // all that hangs on a line belongs to what changing the line costs
+  for (std::size_t s = 0; s < whole.slaves.size(); ++s) {
+    const auto& line = resolved.slave_line[s];
+    if (line && lines.contains(*line)) slaves.insert(s);
+    if (line && slaves.contains(s)) lines.insert(*line);
+  }
+  for (std::size_t line : lines) {
+    if (resolved.line_master[line]) controllers.insert(*resolved.line_master[line]);
+  }
+  Plan plan;
+  plan.files = whole.files;
+  plan.gateways = whole.gateways;
+  for (std::size_t c : controllers) plan.controllers.push_back(whole.controllers[c]);
+  for (std::size_t l : lines) plan.lines.push_back(whole.lines[l]);
+  std::map<std::size_t, std::size_t> maps;
+  for (std::size_t s : slaves) {
+    plan.slaves.push_back(whole.slaves[s]);
+    auto& map = plan.slaves[plan.slaves.size() - 1].map;
+    if (!map) continue;
+    const auto [at, is_new] = maps.try_emplace(*map, plan.maps.size());
+    if (is_new) plan.maps.push_back(whole.maps[*map]);
+    map = at->second;
+  }
+  for (std::size_t i : declared) plan.transactions.push_back(whole.transactions[i]);
   return plan;
 }
 

@@ -149,3 +149,22 @@ TEST_CASE("the first free range is free, and none before it is") {
     if (found) RC_ASSERT(found->number == *expected);
   });
 }
+
+TEST_CASE("a pile of overlaps is told by its first ones, and the rest counted") {
+  std::vector<std::string> rows;
+  constexpr std::size_t count = 60;
+  for (std::size_t i = 0; i < count; ++i) {
+    rows.push_back("{ name = \"t" + std::to_string(i) +
+                   "\", slave = \"gauge\", fc = 3, at = 0, count = 4, into = \"%MW0\", every = "
+                   "\"1s\" }");
+  }
+  const auto loaded = test::load(test::with_rows(rows), test::base_files());
+  const auto report = model::memory_report(loaded.plan);
+  const auto& store = report.controllers[0].stores[0];
+  // each of the first ten with fifty others, and so on down to the last
+  std::size_t pairs = 0;
+  for (std::size_t i = 0; i < count; ++i) pairs += std::min<std::size_t>(50, count - 1 - i);
+  CHECK(store.clashes.size() == 500);
+  CHECK(store.clashes.size() + store.clashes_not_named == pairs);
+  for (const auto& row : store.rows) CHECK(row.clash);
+}

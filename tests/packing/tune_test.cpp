@@ -106,3 +106,32 @@ TEST_CASE("bounds beyond the period are tuned too, and what no change cures is s
   REQUIRE_FALSE(found[0].changes.empty());
   for (const TuneChange& change : found[0].changes) CHECK(change.after.late == 0);
 }
+
+TEST_CASE("what else a plan holds changes no advice for a line") {
+  const std::string own = test::with_rows(
+      {row("a", "gauge", 125, "every = \"250ms\""), row("b", "pump", 125, "every = \"250ms\"")});
+  const std::string others =
+      "[controller.far]\nscan = \"5ms\"\naddress = \"10.9.0.1/24\"\nanswers = [ { port = 502 } "
+      "]\n[controller.far.memory]\n\"%MW\" = { kind = \"word\", first = 0, count = 100, serves = "
+      "\"hr:0\" }\n[line.elsewhere]\nmaster = \"far\"\nmode = \"rtu\"\nbaud = 9600\nformat = "
+      "\"8E1\"\n[slave.lone]\nline = \"elsewhere\"\nunit = 3\nmap = \"pump.csv\"\nreply = { "
+      "typical = "
+      "\"5ms\", max = \"20ms\" }\n";
+  const std::string both = replaced(
+      own, "transactions = [\n",
+      "transactions = [\n  { name = \"x\", slave = \"lone\", fc = 3, at = 0, count = 2, into = "
+      "\"%MW0\", every = \"1s\", on_loss = \"hold\" },\n");
+  const std::string with_others = replaced(both, "[exchange]\n", others + "[exchange]\n");
+  const auto alone = advice(own);
+  const auto among = advice(with_others);
+  REQUIRE(alone.size() == 1);
+  REQUIRE(among.size() == 1);
+  REQUIRE(alone[0].changes.size() == among[0].changes.size());
+  CHECK(alone[0].tried == among[0].tried);
+  for (std::size_t i = 0; i < alone[0].changes.size(); ++i) {
+    CHECK(alone[0].changes[i].text == among[0].changes[i].text);
+    CHECK(alone[0].changes[i].cost == among[0].changes[i].cost);
+    CHECK(alone[0].changes[i].after.utilisation_percent ==
+          among[0].changes[i].after.utilisation_percent);
+  }
+}

@@ -132,3 +132,24 @@ TEST_CASE("proposed phases keep to their grid and to what they promise") {
                      Duration(5))
           .has_value());
 }
+
+TEST_CASE("sums of stated times stop at the longest, and never turn negative") {
+  using model::sum_of;
+  using model::times;
+  CHECK(sum_of(Duration(1), Duration(2)) == Duration(3));
+  CHECK(times(3, Duration(7)) == Duration(21));
+  CHECK(times(0, Duration(7)) == Duration{});
+  CHECK(sum_of(Duration::max(), Duration::max()) == model::longest_sum);
+  CHECK(times(std::int64_t{1} << 62, Duration::max()) == model::longest_sum);
+  CHECK(times(2, model::longest_sum) == model::longest_sum);
+  CHECK(times(1, model::longest_sum) == model::longest_sum);
+  // 1001 tries of a month each, four times: 300 years do not fit into 64 bits
+  std::vector<FailingJob> failing(4);
+  for (FailingJob& f : failing) {
+    f.timeout = std::chrono::hours(744);
+    f.tries = 1001;
+  }
+  CHECK(failing[0].silent() == model::longest_sum);
+  CHECK(stall_of(failing, 1, std::nullopt) == model::longest_sum);
+  CHECK(stall_of({failing[0]}, 1, std::nullopt) == model::longest_sum);
+}

@@ -38,7 +38,8 @@ struct StoreReport {
   std::int64_t used = 0;        // of them touched by any use
   std::vector<MemoryRow> rows;  // by address
   std::vector<BitRange> free;
-  std::vector<MemoryClash> clashes;
+  std::vector<MemoryClash> clashes;   // the first ones
+  std::size_t clashes_not_named = 0;  // further ones
 };
 
 struct ControllerMemory {
