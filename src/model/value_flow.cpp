@@ -43,8 +43,8 @@ ValueFlow::Store ValueFlow::store_of(const ValuePlace& place) {
   return {place.at_controller, place.owner, place.area, place.bits.store};
 }
 
-void ValueFlow::add(const ValuePlace& from, ValueMove move) {
-  movers_[store_of(from)].push_back({from, std::move(move), 0});
+void ValueFlow::add(const ValuePlace& from, const ValueMove& move) {
+  movers_[store_of(from)].push_back({from, move, 0});
 }
 
 ValueFlow::ValueFlow(const ResolvedPlan& plan) {
@@ -102,7 +102,7 @@ std::vector<ValueMove> ValueFlow::moves_of(const ValuePlace& from) const {
       // a block of bits may end within a word that is not filled
       if (bits.end > whole.end) continue;
     }
-    moves.push_back(std::move(move));
+    moves.push_back(move);
   }
   const auto rank = [](MoveKind kind) {
     return kind == MoveKind::copy ? 0 : kind == MoveKind::write ? 1 : 2;

@@ -1,6 +1,8 @@
 // A heartbeat in time: toggled, carried, seen.
 #pragma once
 
+#include <string>
+
 #include "figures/gnuplot.h"
 
 namespace greymet::timing {

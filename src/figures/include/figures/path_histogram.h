@@ -1,6 +1,8 @@
 // Ages of a value at the end of its path, as a histogram.
 #pragma once
 
+#include <string>
+
 #include "figures/gnuplot.h"
 
 namespace greymet::timing {

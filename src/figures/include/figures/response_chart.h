@@ -1,6 +1,9 @@
 // Response per transaction: simulated and bound against the period.
 #pragma once
 
+#include <string>
+#include <vector>
+
 #include "figures/gnuplot.h"
 
 namespace greymet::timing {

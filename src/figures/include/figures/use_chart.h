@@ -1,6 +1,8 @@
 // Use per line: how full each line and connection is.
 #pragma once
 
+#include <string>
+
 #include "figures/gnuplot.h"
 
 namespace greymet::timing {

@@ -63,7 +63,7 @@ class ValueFlow {
   };
   using Store = std::tuple<bool, std::size_t, Area, std::size_t>;
   static Store store_of(const ValuePlace& place);
-  void add(const ValuePlace& from, ValueMove move);
+  void add(const ValuePlace& from, const ValueMove& move);
 
   std::map<Store, std::vector<Mover>> movers_;  // by their first bit
 };
