@@ -51,12 +51,18 @@ tl::expected<void, FileError> write_in_place(const Folder& folder, int fd,
                                              const std::string& path) {
   const auto rescue = write_aside(folder, expected, Aside::to_be_kept);
   if (!rescue) return tl::unexpected(rescue.error());
-  auto done = still(fd, expected) ? overwrite(fd, content, path) : changed(path);
-  if (!done && ::lseek(fd, 0, SEEK_SET) == 0 && !overwrite(fd, expected, path)) {
+  const auto remove_rescue = [&] { ::unlinkat(folder.descriptor(), rescue->c_str(), 0); };
+  if (!still(fd, expected)) {
+    // what stands there now is somebody's newer text: not ours to put back
+    remove_rescue();
+    return changed(path);
+  }
+  auto done = overwrite(fd, content, path);
+  if (!done && !overwrite(fd, expected, path)) {
     return tl::unexpected(FileError{fmt::format("{}; what stood in it is in {}/{}",
                                                 done.error().message, folder.path(), *rescue)});
   }
-  ::unlinkat(folder.descriptor(), rescue->c_str(), 0);
+  remove_rescue();
   return done;
 }
 
@@ -85,10 +91,17 @@ tl::expected<void, FileError> exchange(const Folder& folder, const std::string& 
   struct stat replaced {};
   const bool same = ::fstatat(at, aside->c_str(), &replaced, AT_SYMLINK_NOFOLLOW) == 0 &&
                     replaced.st_ino == status.st_ino && still(fd, expected);
-  if (!same && ::renameat2(at, aside->c_str(), at, name.c_str(), RENAME_EXCHANGE) == 0) {
-    return give_up(changed(path));
+  if (same) return give_up({});
+  // somebody's newer text stands aside: it goes back to its place, and is never removed
+  if (::renameat2(at, aside->c_str(), at, name.c_str(), RENAME_EXCHANGE) != 0) {
+    // under a name that no later run removes
+    const std::string kept = *aside + ".kept";
+    const bool renamed = ::renameat(at, aside->c_str(), at, kept.c_str()) == 0;
+    return tl::unexpected(FileError{
+        fmt::format("{}: was changed while greymet worked on it; the newer text is in {}/{}", path,
+                    folder.path(), renamed ? kept : *aside)});
   }
-  return give_up({});
+  return give_up(changed(path));
 }
 
 }  // namespace
