@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array capabilities_rules{
     RuleEntry{RuleCode::C01, Severity::error, "protocol that the controller does not have",
               "The configuration is refused at the download, or the port stays silent.",
               R"([controller.kiln]
@@ -48,7 +48,7 @@ model = "small.toml"
 }  // namespace
 
 std::span<const RuleEntry> capabilities_entries() {
-  return entries;
+  return capabilities_rules;
 }
 
 }  // namespace greymet::checks::internal

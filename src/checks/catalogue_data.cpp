@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array data_rules{
     RuleEntry{RuleCode::D01, Severity::warning, "engineering range does not fit the type",
               "A value beyond what the type holds wraps round or sticks.",
               R"(point,area,address,type,factor,max
@@ -75,7 +75,7 @@ copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
 }  // namespace
 
 std::span<const RuleEntry> data_entries() {
-  return entries;
+  return data_rules;
 }
 
 }  // namespace greymet::checks::internal

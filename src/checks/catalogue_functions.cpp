@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array functions_rules{
     RuleEntry{
         RuleCode::F01, Severity::error, "function code and area disagree",
         "Each function reaches one area only; the wrong one reads other data or is refused.",
@@ -152,7 +152,7 @@ holes = "refuse"
 }  // namespace
 
 std::span<const RuleEntry> functions_entries() {
-  return entries;
+  return functions_rules;
 }
 
 }  // namespace greymet::checks::internal

@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array heartbeats_rules{
     RuleEntry{
         RuleCode::H01, Severity::warning, "data without a heartbeat",
         "Stale data look like good data. Whoever takes data needs to know that the other program "
@@ -108,7 +108,7 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s",
 }  // namespace
 
 std::span<const RuleEntry> heartbeats_entries() {
-  return entries;
+  return heartbeats_rules;
 }
 
 }  // namespace greymet::checks::internal

@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array memory_rules{
     RuleEntry{
         RuleCode::M01,
         Severity::error,
@@ -135,7 +135,7 @@ answers = [ { port = 502 } ]
 }  // namespace
 
 std::span<const RuleEntry> memory_entries() {
-  return entries;
+  return memory_rules;
 }
 
 }  // namespace greymet::checks::internal

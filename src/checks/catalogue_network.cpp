@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array network_rules{
     RuleEntry{RuleCode::N01, Severity::error, "one address for two boxes",
               "Two boxes with one address answer in turns, or not at all. Slaves of one host and "
               "port with their own units, and the gateways of one host, are one box.",
@@ -126,7 +126,7 @@ connect = "keep"
 }  // namespace
 
 std::span<const RuleEntry> network_entries() {
-  return entries;
+  return network_rules;
 }
 
 }  // namespace greymet::checks::internal

@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array plan_rules{
     RuleEntry{
         RuleCode::P01, Severity::error, "the file is not TOML",
         "What stands at a syntax error cannot be read; the rest of the file is, so that all of "
@@ -81,7 +81,7 @@ accepts = [ { rule = "F11", at = "transaction in", why = "as it was" } ])",
 }  // namespace
 
 std::span<const RuleEntry> plan_entries() {
-  return entries;
+  return plan_rules;
 }
 
 }  // namespace greymet::checks::internal

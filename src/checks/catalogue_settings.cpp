@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array settings_rules{
     RuleEntry{RuleCode::S01, Severity::error, "slave's settings differ from the line's",
               "A slave with another baud rate, parity or mode hears noise and never answers.",
               R"([slave.gauge]
@@ -91,7 +91,7 @@ unit = 0
 }  // namespace
 
 std::span<const RuleEntry> settings_entries() {
-  return entries;
+  return settings_rules;
 }
 
 }  // namespace greymet::checks::internal

@@ -11,7 +11,7 @@ using model::Severity;
 
 namespace {
 
-constexpr std::array entries{
+constexpr std::array time_rules{
     RuleEntry{
         RuleCode::T01, Severity::error, "line used beyond its time",
         "What needs more than 100 % of the time never gets done; above 80 % (a warning) one "
@@ -114,7 +114,7 @@ timeout = "200ms"
 }  // namespace
 
 std::span<const RuleEntry> time_entries() {
-  return entries;
+  return time_rules;
 }
 
 }  // namespace greymet::checks::internal

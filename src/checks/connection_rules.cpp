@@ -3,6 +3,7 @@
 #include <map>
 
 #include "checks/rules.h"
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/bounds.h"
@@ -11,10 +12,10 @@
 namespace greymet::checks {
 
 using internal::report;
-using internal::rounded_up;
 using model::Duration;
 using model::Findings;
 using model::in_ms;
+using model::rounded_up;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "model/boundaries.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 
@@ -42,15 +43,6 @@ using model::range_text;
   }
   if (parts.size() > most_shown) text += fmt::format(" and {} more", parts.size() - most_shown);
   return text;
-}
-
-// The smallest multiple of `step` that is not below `value`: durations for remedies.
-[[nodiscard]] inline model::Duration rounded_up(model::Duration value, model::Duration step) {
-  return (value + step - model::Duration(1)) / step * step;
-}
-// The largest multiple of `step` that is not above `value`.
-[[nodiscard]] inline model::Duration rounded_down(model::Duration value, model::Duration step) {
-  return value / step * step;
 }
 
 // Appends a finding; the fields in the order in which people read them.

@@ -5,6 +5,7 @@
 
 #include "checks/rules.h"
 #include "line_text.h"
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/bounds.h"
@@ -13,10 +14,10 @@
 namespace greymet::checks {
 
 using internal::report;
-using internal::rounded_up;
 using model::Duration;
 using model::Findings;
 using model::in_ms;
+using model::rounded_up;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
@@ -159,8 +160,7 @@ class StallRules {
       Duration best = least;
       Duration beyond = std::max(present, least);
       while (beyond - best > milliseconds(10)) {
-        const Duration middle =
-            best + internal::rounded_down((beyond - best) / 2, milliseconds(10));
+        const Duration middle = best + model::rounded_down((beyond - best) / 2, milliseconds(10));
         if (middle == best) break;
         (with(middle, without_retries) <= period ? best : beyond) = middle;
       }

@@ -5,6 +5,7 @@
 
 #include "checks/rules.h"
 #include "line_text.h"
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 
@@ -13,10 +14,10 @@ namespace greymet::checks {
 using internal::line_place;
 using internal::line_subject;
 using internal::report;
-using internal::rounded_up;
 using model::Duration;
 using model::Findings;
 using model::in_ms;
+using model::rounded_up;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;
@@ -246,7 +247,7 @@ class TimeRules {
       if (!job.times.broadcast) longest = std::max(longest, timing::longest_reply(job.times));
     }
     for (const std::int64_t tries : {1 + worst.times.retries, std::int64_t{1}}) {
-      const Duration timeout = internal::rounded_down(worst.period / tries, milliseconds(10));
+      const Duration timeout = model::rounded_down(worst.period / tries, milliseconds(10));
       if (timeout < longest || timeout <= Duration{}) continue;
       return fmt::format("write timeout = \"{}\"{} (the longest answer takes {}), or accept it",
                          to_text(std::min(timeout, worst.times.timeout)),
@@ -266,7 +267,7 @@ class TimeRules {
         line_subject(plan_, timing_, line),
         fmt::format("{} of its time were simulated, and what can happen had not repeated by then: "
                     "its periods come together {}",
-                    to_text(internal::rounded_down(line.simulated, milliseconds(1000))),
+                    to_text(model::rounded_down(line.simulated, milliseconds(1000))),
                     hyperperiod ? fmt::format("every {}", to_text(*hyperperiod))
                                 : std::string("less than once a year")),
         timing::longest_continuous(queue) > Duration{}

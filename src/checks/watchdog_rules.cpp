@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "checks/rules.h"
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "timing/report.h"
@@ -9,11 +10,11 @@
 namespace greymet::checks {
 
 using internal::report;
-using internal::rounded_down;
-using internal::rounded_up;
 using model::Duration;
 using model::Findings;
 using model::in_ms;
+using model::rounded_down;
+using model::rounded_up;
 using model::RuleCode;
 using model::Severity;
 using model::to_text;

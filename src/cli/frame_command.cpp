@@ -69,11 +69,6 @@ std::string times_text(const timing::TransactionTimes& times) {
   return text;
 }
 
-int refuse(const Terminal& terminal, std::string_view message) {
-  terminal.err << fmt::format("greymet: {}\n", shown(message));
-  return exit_usage;
-}
-
 // Bytes as pasted: pairs of digits, or an ASCII frame's own characters from the colon on.
 modbus::Decoded<modbus::Bytes> pasted_bytes(const std::vector<std::string>& texts,
                                             Framing framing) {
@@ -157,24 +152,26 @@ void print_decoded(const files::FrameAnswer& answer, const modbus::Bytes& bytes,
 int decode(const FrameOptions& options, const Terminal& terminal) {
   const auto framing = framing_named(options.mode);
   if (!framing) {
-    return refuse(terminal, options.mode.empty()
-                                ? std::string("--decode needs to know the mode: add --mode rtu, "
-                                              "ascii or tcp")
-                                : fmt::format("'{}' is no mode; write --mode rtu, ascii or tcp",
-                                              options.mode.substr(0, 40)));
+    return usage_error(terminal,
+                       options.mode.empty()
+                           ? std::string("--decode needs to know the mode: add --mode rtu, "
+                                         "ascii or tcp")
+                           : fmt::format("'{}' is no mode; write --mode rtu, ascii or tcp",
+                                         options.mode.substr(0, 40)));
   }
   const auto bytes = pasted_bytes(options.decode, *framing);
   if (!bytes) {
-    return refuse(terminal, fmt::format("{} at character {}; write pairs of hexadecimal digits, as "
-                                        "01 03 00 00 00 0A C5 CD",
-                                        bytes.error().message, bytes.error().at + 1));
+    return usage_error(terminal,
+                       fmt::format("{} at character {}; write pairs of hexadecimal digits, as "
+                                   "01 03 00 00 00 0A C5 CD",
+                                   bytes.error().message, bytes.error().at + 1));
   }
   constexpr std::size_t longest_pasted = 1024;
   if (bytes->empty() || bytes->size() > longest_pasted) {
-    return refuse(terminal,
-                  fmt::format("{} bytes given; a frame has 4 to 513, as 01 03 00 00 00 0A "
-                              "C5 CD",
-                              bytes->size()));
+    return usage_error(terminal,
+                       fmt::format("{} bytes given; a frame has 4 to 513, as 01 03 00 00 00 0A "
+                                   "C5 CD",
+                                   bytes->size()));
   }
   const files::FrameAnswer answer = decoded(*bytes, *framing, options.as);
   const bool good = (!answer.request.empty() && !answer.request_fields.problem) ||
@@ -239,14 +236,14 @@ void print_answer(const files::FrameAnswer& answer, bool with_fields, const Term
 int run_frame(const FrameOptions& options, const Terminal& terminal) {
   if (!options.decode.empty()) {
     if (!options.plan.empty()) {
-      return refuse(terminal, "give a plan or --decode, not both");
+      return usage_error(terminal, "give a plan or --decode, not both");
     }
     return decode(options, terminal);
   }
   if (options.plan.empty()) {
-    return refuse(terminal,
-                  "a plan or bytes are needed: greymet frame plan.toml NAME, or greymet "
-                  "frame --decode 01 03 00 00 00 0A C5 CD --mode rtu");
+    return usage_error(terminal,
+                       "a plan or bytes are needed: greymet frame plan.toml NAME, or greymet "
+                       "frame --decode 01 03 00 00 00 0A C5 CD --mode rtu");
   }
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
@@ -265,9 +262,9 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
     }
   }
   if (answers.empty() && !options.name.empty()) {
-    return refuse(terminal,
-                  fmt::format("the plan has no transaction '{}'{}", options.name.substr(0, 60),
-                              shown(model::nearest_or_example(options.name, names))));
+    return usage_error(terminal,
+                       fmt::format("the plan has no transaction '{}'{}", options.name.substr(0, 60),
+                                   shown(model::nearest_or_example(options.name, names))));
   }
   const bool only_one = !options.name.empty();
   if (options.format == "json") {

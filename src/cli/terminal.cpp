@@ -17,6 +17,11 @@ std::int64_t now_ns() {
 
 }  // namespace
 
+int usage_error(const Terminal& terminal, std::string_view message) {
+  terminal.err << fmt::format("greymet: {}\n", shown(message));
+  return exit_usage;
+}
+
 Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width) {
   return {out, err, false, false, false, width};
 }

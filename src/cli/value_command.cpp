@@ -8,11 +8,6 @@
 namespace greymet::cli {
 namespace {
 
-int refuse(const Terminal& terminal, std::string_view message) {
-  terminal.err << fmt::format("greymet: {}\n", shown(message));
-  return exit_usage;
-}
-
 std::string readings_text(const modbus::ValueQuestion& question,
                           const std::vector<modbus::ValueReading>& readings, bool scaled,
                           const Terminal& terminal) {
@@ -38,7 +33,7 @@ std::string readings_text(const modbus::ValueQuestion& question,
 int run_value(const ValueOptions& options, const Terminal& terminal) {
   modbus::ValueQuestion question;
   auto words = modbus::words_from_hex(options.words);
-  if (!words) return refuse(terminal, words.error());
+  if (!words) return usage_error(terminal, words.error());
   question.words = std::move(*words);
   auto type = model::data_type_from(options.type);
   if (!type && options.type == "text") {
@@ -46,20 +41,22 @@ int run_value(const ValueOptions& options, const Terminal& terminal) {
                            static_cast<std::uint32_t>(2 * question.words.size())};
   }
   if (!type) {
-    return refuse(terminal,
-                  fmt::format("'{}' is no type; write --type f32, or u16 i16 u32 i32 u64 i64 f64 "
+    return usage_error(
+        terminal, fmt::format("'{}' is no type; write --type f32, or u16 i16 u32 i32 u64 i64 f64 "
                               "bcd16 bcd32 bool bits text(12)",
                               options.type.substr(0, 40)));
   }
   question.type = *type;
-  if (options.bit > 15) return refuse(terminal, "a register has bits 0 to 15; write e.g. --bit 3");
+  if (options.bit > 15)
+    return usage_error(terminal, "a register has bits 0 to 15; write e.g. --bit 3");
   question.bit = options.bit;
-  if (options.factor == 0) return refuse(terminal, "a factor of 0 leaves nothing; write e.g. 0.1");
+  if (options.factor == 0)
+    return usage_error(terminal, "a factor of 0 leaves nothing; write e.g. 0.1");
   question.factor = options.factor;
   question.offset = options.offset;
   if (!options.near.empty()) question.near = options.near;
   const auto readings = read_in_all_orders(question);
-  if (!readings) return refuse(terminal, readings.error());
+  if (!readings) return usage_error(terminal, readings.error());
   if (options.format == "json") {
     terminal.out << files::value_json(question, *readings);
     return exit_fine;

@@ -17,7 +17,7 @@ using model::MemoryPurpose;
 
 namespace {
 
-struct PartLook {
+struct MemoryLook {
   MapPart part;
   std::string_view name;
   double low;  // of the box, from the row's centre line
@@ -27,21 +27,21 @@ struct PartLook {
 
 // Lightness, height and hatch differ as well as colour, so that it reads in grey. Data lie in the
 // upper lane of a row, what else is there in the lower one, and an overlap takes both.
-constexpr std::array looks{
-    PartLook{MapPart::listed, "listed, not used", -0.16, 0.44,
-             "lc rgb '#FFFFFF' fs solid 1.0 border lc rgb C_MUTE"},
-    PartLook{MapPart::exposed, "exposed to peers", -0.42, 0.46,
-             "lc rgb C_TURN fs solid 1.0 border lc rgb C_SUB"},
-    PartLook{MapPart::read, "read", -0.12, 0.40,
-             "lc rgb C_RSP fs solid 1.0 border lc rgb '#FFFFFF'"},
-    PartLook{MapPart::written, "write", -0.12, 0.40,
-             "lc rgb C_REQ fs solid 1.0 border lc rgb '#FFFFFF'"},
-    PartLook{MapPart::overlap, "overlap", -0.42, 0.46,
-             "lc rgb C_BAD fs solid 1.0 border lc rgb C_TXT"},
-    PartLook{MapPart::copied, "program copy", -0.40, -0.18,
-             "lc rgb C_SUB fs pattern 4 border lc rgb C_SUB"},
-    PartLook{MapPart::signals, "status, heartbeat, trigger", -0.40, -0.16,
-             "lc rgb C_TXT fs solid 1.0 border lc rgb '#FFFFFF'"},
+constexpr std::array memory_looks{
+    MemoryLook{MapPart::listed, "listed, not used", -0.16, 0.44,
+               "lc rgb '#FFFFFF' fs solid 1.0 border lc rgb C_MUTE"},
+    MemoryLook{MapPart::exposed, "exposed to peers", -0.42, 0.46,
+               "lc rgb C_TURN fs solid 1.0 border lc rgb C_SUB"},
+    MemoryLook{MapPart::read, "read", -0.12, 0.40,
+               "lc rgb C_RSP fs solid 1.0 border lc rgb '#FFFFFF'"},
+    MemoryLook{MapPart::written, "write", -0.12, 0.40,
+               "lc rgb C_REQ fs solid 1.0 border lc rgb '#FFFFFF'"},
+    MemoryLook{MapPart::overlap, "overlap", -0.42, 0.46,
+               "lc rgb C_BAD fs solid 1.0 border lc rgb C_TXT"},
+    MemoryLook{MapPart::copied, "program copy", -0.40, -0.18,
+               "lc rgb C_SUB fs pattern 4 border lc rgb C_SUB"},
+    MemoryLook{MapPart::signals, "status, heartbeat, trigger", -0.40, -0.16,
+               "lc rgb C_TXT fs solid 1.0 border lc rgb '#FFFFFF'"},
 };
 
 MapPart part_of(MemoryPurpose purpose) {
@@ -127,7 +127,7 @@ double pixels_of(std::string_view label) {
   return per_character * static_cast<double>(label.size()) + 4;
 }
 
-std::string boxes_data(const MemoryMap& map, const PartLook& look) {
+std::string boxes_data(const MemoryMap& map, const MemoryLook& look) {
   std::string data;
   const auto rows = static_cast<double>(map.rows.size());
   for (const MapBox& box : map.boxes) {
@@ -275,7 +275,7 @@ std::string memory_map_script(const MemoryMap& map, PictureFormat format) {
   const auto add = [&plots](const std::string& plot) {
     plots += (plots.empty() ? "plot " : ", ") + plot;
   };
-  for (const PartLook& look : looks) {
+  for (const MemoryLook& look : memory_looks) {
     const std::string data = boxes_data(map, look);
     if (data.empty()) continue;
     const auto number = static_cast<int>(look.part);

@@ -17,7 +17,7 @@ namespace {
 
 constexpr std::size_t most_rows = 60;
 
-constexpr std::size_t longest_name = 22;
+constexpr std::size_t longest_row_name = 22;
 
 // Share of the period that the bound takes; rows without either come last.
 double tightness(const ResponseChart::Row& row) {
@@ -33,7 +33,7 @@ ResponseChart response_chart_of(const timing::LineReport& line) {
     if (!t.response_simulated && !t.response_bound) continue;
     if (t.kind == model::TriggerKind::continuous) continue;
     const auto ms = [](const std::optional<timing::Duration>& d) { return d ? to_ms(*d) : 0.0; };
-    chart.rows.push_back({model::shortened(t.name, longest_name), ms(t.response_simulated),
+    chart.rows.push_back({model::shortened(t.name, longest_row_name), ms(t.response_simulated),
                           ms(t.response_bound), ms(t.period)});
     if (t.period && t.response_bound && *t.response_bound > *t.period) ++late;
   }

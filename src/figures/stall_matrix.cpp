@@ -26,7 +26,7 @@ struct HarmLook {
 };
 
 // Lightness and hatch differ as well as colour, so that it reads in grey.
-constexpr std::array looks{
+constexpr std::array harm_looks{
     HarmLook{Harm::none, "shorter than its period",
              "lc rgb '#FFFFFF' fs solid 1.0 border lc rgb C_MUTE", "C_SUB"},
     HarmLook{Harm::first_only, "only the first stall is longer",
@@ -138,7 +138,7 @@ std::string stall_matrix_script(const StallMatrix& matrix, PictureFormat format)
        "reverse "
        "samplen 1.8 width 1 maxrows 1\n";
   std::string plots;
-  for (const HarmLook& look : looks) {
+  for (const HarmLook& look : harm_looks) {
     std::string data;
     for (const MatrixCell& cell : matrix.cells) {
       if (cell.harm != look.harm) continue;

@@ -20,7 +20,7 @@ using timing::Duration;
 
 namespace {
 
-struct PartLook {
+struct TimelineLook {
   Part part;
   std::string_view name;
   double half_height;
@@ -28,14 +28,14 @@ struct PartLook {
 };
 
 // Lightness, height and hatch differ as well as colour, so that it reads in grey.
-constexpr std::array looks{
-    PartLook{Part::waiting, "waiting", 0.03, "lc rgb C_SUB fs solid 1.0 noborder"},
-    PartLook{Part::request, "request", 0.30, "lc rgb C_REQ fs solid 1.0 noborder"},
-    PartLook{Part::turnaround, "turnaround", 0.14,
-             "lc rgb C_TURN fs solid 1.0 border lc rgb C_MUTE"},
-    PartLook{Part::reply, "reply", 0.30, "lc rgb C_RSP fs solid 1.0 border lc rgb C_REQ"},
-    PartLook{Part::gap, "gap", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
-    PartLook{Part::network, "network", 0.08, "lc rgb C_BAD fs pattern 5 border lc rgb C_BAD"},
+constexpr std::array timeline_looks{
+    TimelineLook{Part::waiting, "waiting", 0.03, "lc rgb C_SUB fs solid 1.0 noborder"},
+    TimelineLook{Part::request, "request", 0.30, "lc rgb C_REQ fs solid 1.0 noborder"},
+    TimelineLook{Part::turnaround, "turnaround", 0.14,
+                 "lc rgb C_TURN fs solid 1.0 border lc rgb C_MUTE"},
+    TimelineLook{Part::reply, "reply", 0.30, "lc rgb C_RSP fs solid 1.0 border lc rgb C_REQ"},
+    TimelineLook{Part::gap, "gap", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
+    TimelineLook{Part::network, "network", 0.08, "lc rgb C_BAD fs pattern 5 border lc rgb C_BAD"},
 };
 
 // Row labels: "moisture (12)" on a line, the slave's name alone on TCP.
@@ -207,7 +207,7 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
         i, figure.window_ms, figure.from_ms);
   }
   std::string plots;
-  for (const PartLook& look : looks) {
+  for (const TimelineLook& look : timeline_looks) {
     std::string data;
     for (const TimelineBox& box : figure.boxes) {
       if (box.part != look.part) continue;

@@ -7,10 +7,10 @@
 #include <csv.h>
 #include <fmt/format.h>
 
+#include "files/source_text.h"
+
 namespace greymet::files {
 namespace {
-
-constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
 
 char delimiter_of(std::string_view text) {
   std::array<std::size_t, 3> counts{};

@@ -231,20 +231,23 @@ void decode_named(const Value* tables, Findings& findings, const Decode& decode)
 }
 
 template <class T, class Decode>
-std::vector<T> decode_list(TableReader& in, std::string_view key, const Decode& decode) {
+std::vector<T> decode_list(Value& section, TableReader& in, std::string_view key,
+                           const Decode& decode) {
   std::vector<T> out;
   const auto tables = in.tables(key);
+  if (tables.empty()) return out;
   out.reserve(tables.size());
-  for (std::size_t i = 0; i < tables.size(); ++i) {
-    out.push_back(decode(*tables[i], i + 1, in.findings()));
+  for (Value& item : section.find(key)->items) {
+    if (out.size() == tables.size() || &item != tables[out.size()]) continue;
+    out.push_back(decode(item, out.size() + 1, in.findings()));
+    item = Value{};
   }
   return out;
 }
 
 }  // namespace
 
-model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_file,
-                        Findings& findings) {
+model::Plan decode_plan(Value root, model::Declared<std::string>& table_file, Findings& findings) {
   model::Plan plan;
   TableReader in(root, {}, findings);
   if (const Value* table = in.table("plan")) {
@@ -265,23 +268,27 @@ model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_f
   decode_named(in.table("slave"), findings, [&](const std::string& name, const Value& table) {
     plan.slaves.push_back(decode_slave(name, table, findings));
   });
-  if (const Value* table = in.table("exchange")) {
-    TableReader sub(*table, {SubjectKind::exchange}, findings);
+  if (in.table("exchange") != nullptr) {
+    Value& table = *root.find("exchange");
+    TableReader sub(table, {SubjectKind::exchange}, findings);
     table_file = sub.text("table");
-    plan.transactions = decode_list<model::Transaction>(sub, "transactions", decode_transaction);
-    plan.copies = decode_list<model::Copy>(sub, "copies", decode_copy);
-    plan.wants = decode_list<model::Want>(sub, "wants", decode_want);
+    plan.transactions =
+        decode_list<model::Transaction>(table, sub, "transactions", decode_transaction);
+    plan.copies = decode_list<model::Copy>(table, sub, "copies", decode_copy);
+    plan.wants = decode_list<model::Want>(table, sub, "wants", decode_want);
     sub.finish();
   }
-  if (const Value* table = in.table("supervision")) {
-    TableReader sub(*table, {SubjectKind::supervision}, findings);
-    plan.heartbeats = decode_list<model::Heartbeat>(sub, "heartbeats", decode_heartbeat);
-    plan.paths = decode_list<model::Path>(sub, "paths", decode_path);
+  if (in.table("supervision") != nullptr) {
+    Value& table = *root.find("supervision");
+    TableReader sub(table, {SubjectKind::supervision}, findings);
+    plan.heartbeats = decode_list<model::Heartbeat>(table, sub, "heartbeats", decode_heartbeat);
+    plan.paths = decode_list<model::Path>(table, sub, "paths", decode_path);
     sub.finish();
   }
-  if (const Value* table = in.table("review")) {
-    TableReader sub(*table, {SubjectKind::review}, findings);
-    plan.accepts = decode_list<model::Accept>(sub, "accepts", decode_accept);
+  if (in.table("review") != nullptr) {
+    Value& table = *root.find("review");
+    TableReader sub(table, {SubjectKind::review}, findings);
+    plan.accepts = decode_list<model::Accept>(table, sub, "accepts", decode_accept);
     sub.finish();
   }
   in.finish();

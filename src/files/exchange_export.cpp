@@ -11,7 +11,7 @@
 
 namespace greymet::files {
 
-using Json = nlohmann::json;  // keeps keys sorted, as the canonical form wants them
+using SortedJson = nlohmann::json;  // keeps keys sorted, as the canonical form wants them
 using model::Exchange;
 using model::ExchangeTransaction;
 using model::ResolvedPlan;
@@ -21,68 +21,71 @@ namespace {
 
 constexpr int format_version = 2;
 
-Json nanoseconds(model::Duration d) {
+SortedJson nanoseconds(model::Duration d) {
   return d.count();
 }
 
-Json delay_json(const model::Delay& delay) {
+SortedJson delay_json(const model::Delay& delay) {
   return {{"typical_ns", delay.typical.count()}, {"max_ns", delay.max.count()}};
 }
 
 // Whole numbers without a fraction, so that every JSON writer gives the same text.
-Json number_json(double value) {
+SortedJson number_json(double value) {
   constexpr double exact = 9007199254740992.0;  // 2^53
   const bool whole = value == std::floor(value) && std::abs(value) < exact;
-  return whole ? Json(static_cast<std::int64_t>(value)) : Json(value);
+  return whole ? SortedJson(static_cast<std::int64_t>(value)) : SortedJson(value);
 }
 
 template <class T>
-Json or_null(const std::optional<T>& value) {
-  return value ? Json(*value) : Json(nullptr);
+SortedJson or_null(const std::optional<T>& value) {
+  return value ? SortedJson(*value) : SortedJson(nullptr);
 }
 
 // The word of an enumeration, or null.
 template <class T>
-Json word_or_null(const std::optional<T>& value) {
-  return value ? Json(to_string(*value)) : Json(nullptr);
+SortedJson word_or_null(const std::optional<T>& value) {
+  return value ? SortedJson(to_string(*value)) : SortedJson(nullptr);
 }
 
-Json unit_json(const std::optional<model::Unit>& unit) {
-  return unit ? Json(unit->value) : Json(nullptr);
+SortedJson unit_json(const std::optional<model::Unit>& unit) {
+  return unit ? SortedJson(unit->value) : SortedJson(nullptr);
 }
 
 // The name of what an index stands for, or null.
 template <class List, class I>
-Json name_or_null(const List& list, const std::optional<I>& index) {
-  return index ? Json(list[*index].name) : Json(nullptr);
+SortedJson name_or_null(const List& list, const std::optional<I>& index) {
+  return index ? SortedJson(list[*index].name) : SortedJson(nullptr);
 }
 
-Json memory_json(const model::Controller& c) {
-  Json memory = Json::array();
+SortedJson memory_json(const model::Controller& c) {
+  SortedJson memory = SortedJson::array();
   for (const model::MemoryArea& area : c.memory) {
-    Json serves = Json::array();
+    SortedJson serves = SortedJson::array();
     for (const auto& s : area.serves) serves.push_back(s.value.text);
-    memory.push_back({{"name", area.name},
-                      {"kind", area.kind == model::MemoryKind::word ? "word" : "bit"},
-                      {"first", area.first},
-                      {"count", area.count},
-                      {"radix", area.radix},
-                      {"inside", area.inside ? Json(area.inside->value) : Json(nullptr)},
-                      {"width", area.width},
-                      {"serves", serves}});
+    memory.push_back(
+        {{"name", area.name},
+         {"kind", area.kind == model::MemoryKind::word ? "word" : "bit"},
+         {"first", area.first},
+         {"count", area.count},
+         {"radix", area.radix},
+         {"inside", area.inside ? SortedJson(area.inside->value) : SortedJson(nullptr)},
+         {"width", area.width},
+         {"serves", serves}});
   }
   return memory;
 }
 
 // One way of answering; what plays no part on a line is null there.
-Json answer_json(const Exchange& exchange, const model::ExchangeAnswer& a,
-                 const model::Answer& declared) {
-  Json allows = nullptr;
+SortedJson answer_json(const Exchange& exchange, const model::ExchangeAnswer& a,
+                       const model::Answer& declared) {
+  SortedJson allows = nullptr;
   if (declared.allows) {
-    allows = Json::array();
+    allows = SortedJson::array();
     for (const auto& who : declared.allows->value) allows.push_back(who.value);
   }
-  const auto on_tcp = [&](Json value) { return a.on_line ? Json(nullptr) : std::move(value); };
+  const auto on_tcp = [&](SortedJson value) {
+    return a.on_line ? SortedJson(nullptr) : std::move(value);
+  };
   return {{"port", on_tcp(a.port)},
           {"timeout_ns", on_tcp(nanoseconds(a.timeout))},
           {"retries", on_tcp(a.retries)},
@@ -92,10 +95,10 @@ Json answer_json(const Exchange& exchange, const model::ExchangeAnswer& a,
           {"unit", unit_json(a.unit)}};
 }
 
-Json controller_json(const ResolvedPlan& plan, std::size_t index) {
+SortedJson controller_json(const ResolvedPlan& plan, std::size_t index) {
   const model::Controller& declared = plan.plan.controllers[index];
   const model::ExchangeController& c = plan.exchange.controllers[index];
-  Json answers = Json::array();
+  SortedJson answers = SortedJson::array();
   for (std::size_t a = 0; a < c.answers.size(); ++a) {
     answers.push_back(answer_json(plan.exchange, c.answers[a], declared.answers[a]));
   }
@@ -103,15 +106,15 @@ Json controller_json(const ResolvedPlan& plan, std::size_t index) {
           {"scan_ns", nanoseconds(c.scan)},
           {"sends", c.sends == model::Sends::scan ? "scan" : "anytime"},
           {"in_flight", or_null(c.in_flight)},
-          {"address", declared.address ? Json(declared.address->value) : Json(nullptr)},
-          {"word_order",
-           declared.word_order ? Json(to_string(declared.word_order->value)) : Json(nullptr)},
+          {"address", declared.address ? SortedJson(declared.address->value) : SortedJson(nullptr)},
+          {"word_order", declared.word_order ? SortedJson(to_string(declared.word_order->value))
+                                             : SortedJson(nullptr)},
           {"memory", memory_json(declared)},
           {"answers", answers}};
 }
 
-Json line_json(const Exchange& exchange, const model::ExchangeLine& l) {
-  Json park = nullptr;
+SortedJson line_json(const Exchange& exchange, const model::ExchangeLine& l) {
+  SortedJson park = nullptr;
   if (l.park) park = {{"after", l.park->after}, {"retry_ns", l.park->retry.count()}};
   return {{"name", l.name},
           {"master", name_or_null(exchange.controllers, l.master)},
@@ -120,7 +123,7 @@ Json line_json(const Exchange& exchange, const model::ExchangeLine& l) {
           {"medium", to_string(l.medium)},
           {"mode", word_or_null(l.mode)},
           {"baud", or_null(l.baud)},
-          {"format", l.format ? Json(to_text(*l.format)) : Json(nullptr)},
+          {"format", l.format ? SortedJson(to_text(*l.format)) : SortedJson(nullptr)},
           {"timeout_ns", nanoseconds(l.timeout)},
           {"retries", l.retries},
           {"pause_ns", nanoseconds(l.pause)},
@@ -129,7 +132,7 @@ Json line_json(const Exchange& exchange, const model::ExchangeLine& l) {
           {"park", park}};
 }
 
-Json gateway_json(const model::ExchangeGateway& g) {
+SortedJson gateway_json(const model::ExchangeGateway& g) {
   return {{"name", g.name},
           {"host", or_null(g.host)},
           {"port", g.port},
@@ -141,13 +144,13 @@ Json gateway_json(const model::ExchangeGateway& g) {
           {"rtt", delay_json(g.rtt)}};
 }
 
-Json slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
-  Json out{{"name", s.name},
-           {"line", name_or_null(exchange.lines, s.line)},
-           {"host", or_null(s.host)},
-           {"unit", unit_json(s.unit)},
-           {"reply", delay_json(s.reply)},
-           {"pause_ns", nanoseconds(s.pause)}};
+SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
+  SortedJson out{{"name", s.name},
+                 {"line", name_or_null(exchange.lines, s.line)},
+                 {"host", or_null(s.host)},
+                 {"unit", unit_json(s.unit)},
+                 {"reply", delay_json(s.reply)},
+                 {"pause_ns", nanoseconds(s.pause)}};
   if (s.host) {
     out["port"] = s.port;
     out["timeout_ns"] = nanoseconds(s.timeout);
@@ -160,22 +163,23 @@ Json slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
   return out;
 }
 
-Json points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
-                 const model::DeviceBlock& block, const std::optional<model::MemoryRange>& memory) {
-  Json points = Json::array();
+SortedJson points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
+                       const model::DeviceBlock& block,
+                       const std::optional<model::MemoryRange>& memory) {
+  SortedJson points = SortedJson::array();
   const model::RegisterMap* map = plan.map_of(t.target);
   if (map == nullptr) return points;
   const auto slave_order = plan.plan.slaves[t.target.index].word_order;
   for (const model::Point* p : map->points_touching(block.area, block.extent())) {
     const std::uint32_t at = p->address.offset.value;
     if (at < block.offset || extent_of(*p).end > block.extent().end) continue;
-    Json point{{"name", p->name},
-               {"at", at},
-               {"type", to_text(p->type)},
-               {"unit", p->unit},
-               {"factor", number_json(p->factor)},
-               {"offset", number_json(p->offset)}};
-    point["bit"] = p->bit ? Json(*p->bit) : Json(nullptr);
+    SortedJson point{{"name", p->name},
+                     {"at", at},
+                     {"type", to_text(p->type)},
+                     {"unit", p->unit},
+                     {"factor", number_json(p->factor)},
+                     {"offset", number_json(p->offset)}};
+    point["bit"] = p->bit ? SortedJson(*p->bit) : SortedJson(nullptr);
     point["word_order"] = nullptr;
     if (slave_order) point["word_order"] = to_string(slave_order->value);
     if (p->word_order) point["word_order"] = to_string(*p->word_order);
@@ -192,25 +196,26 @@ Json points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
   return points;
 }
 
-Json block_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
-                const std::optional<model::DeviceBlock>& block,
-                const std::optional<model::MemoryRange>& memory) {
+SortedJson block_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
+                      const std::optional<model::DeviceBlock>& block,
+                      const std::optional<model::MemoryRange>& memory) {
   if (!block) return nullptr;
   const model::Address address{block->area, {static_cast<std::uint16_t>(block->offset)}};
   return {{"area", short_name(block->area)},
           {"at", block->offset},
           {"count", block->quantity},
           {"reference", reference6(address)},
-          {"memory", memory ? Json(plan.layouts[t.controller].name_of(*memory)) : Json(nullptr)},
+          {"memory",
+           memory ? SortedJson(plan.layouts[t.controller].name_of(*memory)) : SortedJson(nullptr)},
           {"points", points_json(plan, t, *block, memory)}};
 }
 
-Json transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
+SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
   const model::MemoryLayout& layout = plan.layouts[t.controller];
   const auto memory_name = [&](const std::optional<model::MemoryRange>& range) {
-    return range ? Json(layout.name_of(*range)) : Json(nullptr);
+    return range ? SortedJson(layout.name_of(*range)) : SortedJson(nullptr);
   };
-  Json status = Json::object();
+  SortedJson status = SortedJson::object();
   for (const model::Status& s : t.status) {
     status[std::string(to_string(s.kind))] = layout.name_of(s.range);
   }
@@ -225,20 +230,21 @@ Json transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
           {"when", to_string(t.trigger.kind)},
           {"relays", t.relays},
           {"status", status},
-          {"period_ns", cyclic ? nanoseconds(t.trigger.period) : Json(nullptr)},
-          {"phase_ns", cyclic ? nanoseconds(t.trigger.phase) : Json(nullptr)},
-          {"min_gap_ns", spaced ? nanoseconds(t.trigger.period) : Json(nullptr)},
+          {"period_ns", cyclic ? nanoseconds(t.trigger.period) : SortedJson(nullptr)},
+          {"phase_ns", cyclic ? nanoseconds(t.trigger.phase) : SortedJson(nullptr)},
+          {"min_gap_ns", spaced ? nanoseconds(t.trigger.period) : SortedJson(nullptr)},
           {"trigger", memory_name(t.trigger.bit)},
           {"only_if", memory_name(t.gate)},
           {"on_loss", word_or_null(t.on_loss)},
           {"packing", word_or_null(t.packing)}};
 }
 
-Json heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbeat& h) {
+SortedJson heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbeat& h) {
   const auto& controllers = plan.exchange.controllers;
   return {{"name", h.name},
           {"from", name_or_null(controllers, h.from)},
-          {"bit", h.from && h.bit ? Json(plan.layouts[*h.from].name_of(*h.bit)) : Json(nullptr)},
+          {"bit", h.from && h.bit ? SortedJson(plan.layouts[*h.from].name_of(*h.bit))
+                                  : SortedJson(nullptr)},
           {"toggle_ns", nanoseconds(h.toggle)},
           {"to", name_or_null(controllers, h.to)},
           {"watch_ns", nanoseconds(h.watch)},
@@ -248,12 +254,12 @@ Json heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbeat& h)
 }
 
 // Everything that decides what happens on the wire and in memory, and nothing else.
-Json canonical_exchange(const ResolvedPlan& plan) {
+SortedJson canonical_exchange(const ResolvedPlan& plan) {
   const Exchange& exchange = plan.exchange;
-  Json out{{"controllers", Json::array()}, {"lines", Json::array()},
-           {"gateways", Json::array()},    {"slaves", Json::array()},
-           {"copies", Json::array()},      {"transactions", Json::array()},
-           {"heartbeats", Json::array()}};
+  SortedJson out{{"controllers", SortedJson::array()}, {"lines", SortedJson::array()},
+                 {"gateways", SortedJson::array()},    {"slaves", SortedJson::array()},
+                 {"copies", SortedJson::array()},      {"transactions", SortedJson::array()},
+                 {"heartbeats", SortedJson::array()}};
   for (std::size_t c = 0; c < exchange.controllers.size(); ++c) {
     out["controllers"].push_back(controller_json(plan, c));
   }
@@ -274,9 +280,10 @@ Json canonical_exchange(const ResolvedPlan& plan) {
   return out;
 }
 
-std::string fingerprint_of_canonical(const Json& exchange) {
+std::string fingerprint_of_canonical(const SortedJson& exchange) {
   // names may hold what is not UTF-8 only if a caller made them: replaced, never thrown
-  return "sha256:" + sha256_hex(exchange.dump(-1, ' ', false, Json::error_handler_t::replace));
+  return "sha256:" +
+         sha256_hex(exchange.dump(-1, ' ', false, SortedJson::error_handler_t::replace));
 }
 
 }  // namespace
@@ -286,7 +293,7 @@ std::string fingerprint_of(const ResolvedPlan& resolved) {
 }
 
 std::string exchange_json(const ResolvedPlan& resolved) {
-  const Json exchange = canonical_exchange(resolved);
+  const SortedJson exchange = canonical_exchange(resolved);
   nlohmann::ordered_json document;
   document["format"] = "greymet-exchange";
   document["version"] = format_version;

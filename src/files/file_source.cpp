@@ -50,16 +50,19 @@ FileContent read_descriptor(int fd, std::size_t limit) {
   return text;
 }
 
+tl::unexpected<FileError> system_failure(const std::string& path, int error) {
+  return tl::unexpected(FileError{fmt::format("{}: {}", path, std::strerror(error))});
+}
+
 tl::expected<void, FileError> write_descriptor(int fd, std::string_view content,
                                                const std::string& path) {
-  const auto failed = [&] { return refuse(fmt::format("{}: {}", path, std::strerror(errno))); };
   while (!content.empty()) {
     const ssize_t n = ::write(fd, content.data(), content.size());
     if (n < 0 && errno == EINTR) continue;
-    if (n < 0) return failed();
+    if (n < 0) return system_failure(path, errno);
     content.remove_prefix(static_cast<std::size_t>(n));
   }
-  if (::fsync(fd) != 0 && errno != EINVAL) return failed();
+  if (::fsync(fd) != 0 && errno != EINVAL) return system_failure(path, errno);
   return {};
 }
 

@@ -8,6 +8,7 @@
 
 #include "checks/catalogue.h"
 #include "json_text.h"
+#include "model/ascii_text.h"
 
 namespace greymet::files {
 
@@ -32,9 +33,8 @@ std::string_view level_of(Severity severity) {
 std::string uri_of(std::string_view path) {
   std::string uri = path.starts_with('/') ? "file://" : "";
   for (char c : path) {
-    const bool unreserved = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
-                            (c >= '0' && c <= '9') || c == '-' || c == '.' || c == '_' ||
-                            c == '~' || c == '/';
+    const bool unreserved = model::is_letter(c) || model::is_digit(c) || c == '-' || c == '.' ||
+                            c == '_' || c == '~' || c == '/';
     uri += unreserved
                ? std::string(1, c)
                : fmt::format("%{:02X}", static_cast<unsigned>(static_cast<unsigned char>(c)));

@@ -11,7 +11,6 @@
 #include <cerrno>
 #include <chrono>
 #include <csignal>
-#include <cstring>
 #include <thread>
 #include <utility>
 
@@ -23,10 +22,6 @@ namespace {
 constexpr std::string_view aside_prefix = ".greymet-";
 constexpr std::string_view aside_suffix = ".tmp";
 constexpr std::string_view kept_suffix = ".old";
-
-tl::unexpected<FileError> failed(const std::string& path, int error) {
-  return tl::unexpected(FileError{fmt::format("{}: {}", path, std::strerror(error))});
-}
 
 std::string unpredictable_name(std::string_view suffix) {
   std::array<unsigned char, 12> bytes{};
@@ -70,7 +65,7 @@ tl::expected<Folder, FileError> Folder::open(const std::string& path) {
   Descriptor fd(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
   if (!fd.open()) {
     if (errno == ENOTDIR) return tl::unexpected(FileError{path + ": is not a folder"});
-    return failed(path, errno);
+    return system_failure(path, errno);
   }
   return Folder(path, std::move(fd));
 }
@@ -78,7 +73,7 @@ tl::expected<Folder, FileError> Folder::open(const std::string& path) {
 tl::expected<Folder, FileError> Folder::subfolder(const std::string& name, bool make) const {
   const std::string path = path_ + "/" + name;
   if (make && ::mkdirat(fd_.get(), name.c_str(), 0777) != 0 && errno != EEXIST) {
-    return failed(path, errno);
+    return system_failure(path, errno);
   }
   Descriptor fd(::openat(fd_.get(), name.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
   if (fd.open()) return Folder(path, std::move(fd));
@@ -87,7 +82,7 @@ tl::expected<Folder, FileError> Folder::subfolder(const std::string& name, bool 
                     S_ISLNK(status.st_mode);
   if (link) return tl::unexpected(FileError{path + ": is a link, which is not followed"});
   if (errno == ENOTDIR) return tl::unexpected(FileError{path + ": is not a folder"});
-  return failed(path, errno);
+  return system_failure(path, errno);
 }
 
 tl::expected<void, FileError> Folder::lock() const {
@@ -140,9 +135,9 @@ tl::expected<std::string, FileError> write_aside(const Folder& folder, std::stri
   const std::string shown = folder.path() + "/" + name;
   const int fd = ::openat(folder.descriptor(), name.c_str(),
                           O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
-  if (fd < 0) return failed(folder.path(), errno);
+  if (fd < 0) return system_failure(folder.path(), errno);
   auto written = write_descriptor(fd, content, folder.path());
-  if (::close(fd) != 0 && written) written = failed(folder.path(), errno);
+  if (::close(fd) != 0 && written) written = system_failure(folder.path(), errno);
   if (written) return name;
   ::unlinkat(folder.descriptor(), name.c_str(), 0);
   return tl::unexpected(written.error());
@@ -158,7 +153,7 @@ tl::expected<void, FileError> Folder::replace(const std::string& name, std::stri
   if (done) return {};
   const int error = errno;
   ::unlinkat(fd_.get(), aside->c_str(), 0);
-  return failed(path_ + "/" + name, error);
+  return system_failure(path_ + "/" + name, error);
 }
 
 }  // namespace greymet::files

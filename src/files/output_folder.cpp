@@ -12,6 +12,8 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::files {
 namespace {
 
@@ -20,7 +22,7 @@ constexpr std::string_view manifest_name = ".greymet-files";
 constexpr std::size_t digest_length = 64;  // hexadecimal digits of SHA-256
 constexpr unsigned for_all_to_read = 0666;
 
-tl::unexpected<FileError> refuse(std::string message) {
+tl::unexpected<FileError> refuse_result(std::string message) {
   return tl::unexpected(FileError{std::move(message)});
 }
 
@@ -96,8 +98,7 @@ std::string file_name_of(std::string_view name) {
   constexpr std::size_t digits = 8;
   std::string out;
   for (char c : name) {
-    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
-                       c == '-' || c == '_';
+    const bool plain = model::is_letter(c) || model::is_digit(c) || c == '-' || c == '_';
     if (plain) {
       out += c;
     } else if (!out.empty() && out.back() != '-') {
@@ -114,7 +115,7 @@ tl::expected<OutputFolder, FileError> OutputFolder::open(const std::string& path
   std::error_code error;
   fs::create_directories(path, error);
   auto folder = Folder::open(path);
-  if (!folder && error) return refuse(fmt::format("{}: {}", path, error.message()));
+  if (!folder && error) return refuse_result(fmt::format("{}: {}", path, error.message()));
   if (!folder) return tl::unexpected(folder.error());
   return OutputFolder(std::move(*folder), force);
 }
@@ -123,9 +124,9 @@ tl::expected<void, FileError> OutputFolder::write(const std::string& name,
                                                   std::string_view content) {
   const std::string path = fmt::format("{}/{}", folder_.path(), name);
   const std::vector<std::string> parts = parts_of(name);
-  if (parts.empty()) return refuse(path + ": is no name for a result");
+  if (parts.empty()) return refuse_result(path + ": is no name for a result");
   if (!names_.insert(in_small_letters(name)).second) {
-    return refuse(path + ": two results would have this name");
+    return refuse_result(path + ": two results would have this name");
   }
   // a descriptor of its own: the lock goes with it
   const auto root = Folder::open(folder_.path());
@@ -150,7 +151,7 @@ tl::expected<void, FileError> OutputFolder::write(const std::string& name,
   const std::string digest = present ? sha256_hex(*present) : std::string();
   if (standing != Standing::nothing && !force_ && !(present && *present == content)) {
     if (!ours.contains(digest)) {
-      return refuse(fmt::format(
+      return refuse_result(fmt::format(
           "{}: exists, and {}; --force overwrites it", path,
           ours.empty() ? "greymet did not write it" : "was changed since greymet wrote it"));
     }

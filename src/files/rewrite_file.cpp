@@ -6,7 +6,6 @@
 
 #include <cerrno>
 #include <cstdio>
-#include <cstring>
 #include <filesystem>
 
 #include <fmt/format.h>
@@ -15,10 +14,6 @@
 
 namespace greymet::files {
 namespace {
-
-tl::unexpected<FileError> failed(const std::string& path, int error) {
-  return tl::unexpected(FileError{fmt::format("{}: {}", path, std::strerror(error))});
-}
 
 tl::unexpected<FileError> changed(const std::string& path) {
   return tl::unexpected(FileError{
@@ -38,10 +33,10 @@ bool still(int fd, std::string_view expected) {
 }
 
 tl::expected<void, FileError> overwrite(int fd, std::string_view content, const std::string& path) {
-  if (::lseek(fd, 0, SEEK_SET) != 0) return failed(path, errno);
+  if (::lseek(fd, 0, SEEK_SET) != 0) return system_failure(path, errno);
   if (auto done = write_descriptor(fd, content, path); !done) return done;
-  if (::ftruncate(fd, static_cast<off_t>(content.size())) != 0) return failed(path, errno);
-  if (::fsync(fd) != 0 && errno != EINVAL) return failed(path, errno);
+  if (::ftruncate(fd, static_cast<off_t>(content.size())) != 0) return system_failure(path, errno);
+  if (::fsync(fd) != 0 && errno != EINVAL) return system_failure(path, errno);
   return {};
 }
 
@@ -79,13 +74,14 @@ tl::expected<void, FileError> exchange(const Folder& folder, const std::string& 
     return why;
   };
   if (::fchmodat(at, aside->c_str(), status.st_mode & 07777U, 0) != 0) {
-    return give_up(failed(path, errno));
+    return give_up(system_failure(path, errno));
   }
   if (::renameat2(at, aside->c_str(), at, name.c_str(), RENAME_EXCHANGE) != 0) {
     // not every file system can
-    if (errno != EINVAL && errno != ENOSYS) return give_up(failed(path, errno));
+    if (errno != EINVAL && errno != ENOSYS) return give_up(system_failure(path, errno));
     if (!still(fd, expected)) return give_up(changed(path));
-    if (::renameat(at, aside->c_str(), at, name.c_str()) != 0) return give_up(failed(path, errno));
+    if (::renameat(at, aside->c_str(), at, name.c_str()) != 0)
+      return give_up(system_failure(path, errno));
     return {};
   }
   struct stat replaced {};
@@ -121,7 +117,7 @@ tl::expected<void, FileError> rewrite_file(const std::string& path, std::string_
       ::openat(folder->descriptor(), name.c_str(), O_RDWR | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
   struct stat status {};
   const bool known = file.open() ? ::fstat(file.get(), &status) == 0 : errno == EACCES;
-  if (!known) return failed(path, errno);
+  if (!known) return system_failure(path, errno);
   constexpr mode_t writable = 0222;
   if (!file.open() || (status.st_mode & writable) == 0) {
     return tl::unexpected(

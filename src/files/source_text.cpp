@@ -5,11 +5,7 @@
 #include "model/utf8_text.h"
 
 namespace greymet::files {
-namespace {
-
-constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
-
-}  // namespace
+namespace {}  // namespace
 
 SourceText::SourceText(std::string_view text) : text_(text) {
   // a byte order mark is no character of the first line

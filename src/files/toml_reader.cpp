@@ -8,6 +8,7 @@
 
 #include "files/source_text.h"
 #include "files/toml_scan.h"
+#include "model/ascii_text.h"
 #include "model/utf8_text.h"
 #include "toml_depth.h"
 
@@ -37,12 +38,8 @@ Finding syntax_finding(Range place, std::string message, std::string remedy) {
           .remedy = std::move(remedy)};
 }
 
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-
 bool is_bare(char c) {
-  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || is_digit(c) || c == '_' || c == '-';
+  return model::is_letter(c) || model::is_digit(c) || c == '_' || c == '-';
 }
 
 std::string_view trimmed(std::string_view text) {
@@ -71,9 +68,9 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
     return std::any_of(tails.begin(), tails.end(),
                        [word](auto tail) { return word.ends_with(tail); });
   };
-  const bool begins_with_digit = !word.empty() && is_digit(word.front());
-  const bool all_digits = std::all_of(word.begin(), word.end(), is_digit);
-  if (word.size() > 1 && word.front() == '0' && all_digits) {
+  const bool begins_with_digit = !word.empty() && model::is_digit(word.front());
+  const bool only_digits = model::all_digits(word);
+  if (word.size() > 1 && word.front() == '0' && only_digits) {
     return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
                        word);
   }
@@ -356,17 +353,19 @@ Range place_of(const toml::source_region& region, std::uint32_t file) {
   return {file, region.begin.line, region.begin.column, region.end.line, region.end.column};
 }
 
-// toml++ tree -> our tree, tables in the order of the file.
+// toml++ tree -> our tree, tables in the order of the file. What has been converted is released at
+// once: of a large plan there is no room for both trees.
 class Converter {
  public:
   Converter(const SourceText& source, const Mender& mender, std::uint32_t file, Findings& findings)
       : source_(source), mender_(mender), file_(file), findings_(findings) {}
 
-  Value table(const toml::table& in) {
+  Value table(toml::table& in) {
     Value out;
     out.kind = ValueKind::table;
     out.place = place_of(in.source(), file_);
-    for (const auto& [key, node] : in) {
+    out.entries.reserve(in.size());
+    for (auto&& [key, node] : in) {
       const Range place = place_of(key.source(), file_);
       if (mender_.dropped_keys().contains({place.line, place.column}) ||
           std::string_view(key.str()).starts_with(foreign_name)) {
@@ -377,12 +376,13 @@ class Converter {
     std::sort(out.entries.begin(), out.entries.end(), [](const Entry& a, const Entry& b) {
       return std::tie(a.place, a.value.place) < std::tie(b.place, b.value.place);
     });
+    in.clear();
     return out;
   }
 
  private:
-  Value value(const toml::node& node) {
-    if (const auto* sub = node.as_table()) return table(*sub);
+  Value value(toml::node& node) {
+    if (auto* sub = node.as_table()) return table(*sub);
     Value out;
     out.place = place_of(node.source(), file_);
     if (mender_.refused_values().contains({out.place.line, out.place.column})) {
@@ -403,9 +403,11 @@ class Converter {
     } else if (const auto* boolean = node.as_boolean()) {
       out.kind = ValueKind::boolean;
       out.boolean = boolean->get();
-    } else if (const auto* array = node.as_array()) {
+    } else if (auto* array = node.as_array()) {
       out.kind = ValueKind::array;
-      for (const auto& item : *array) out.items.push_back(value(item));
+      out.items.reserve(array->size());
+      for (auto&& item : *array) out.items.push_back(value(item));
+      array->clear();
     } else {
       out.kind = ValueKind::date;
     }
@@ -455,7 +457,7 @@ std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Find
       return std::nullopt;
     }
     try {
-      const toml::table parsed = toml::parse(std::string_view(mender.text()));
+      toml::table parsed = toml::parse(std::string_view(mender.text()));
       const SourceText source(mender.text());
       return Converter(source, mender, file, findings).table(parsed);
     } catch (const toml::parse_error& error) {

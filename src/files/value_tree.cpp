@@ -1,5 +1,7 @@
 #include "files/value_tree.h"
 
+#include <utility>
+
 #include <algorithm>
 #include <cmath>
 
@@ -10,6 +12,10 @@ const Value* Value::find(std::string_view key) const {
     if (entry.key == key) return &entry.value;
   }
   return nullptr;
+}
+
+Value* Value::find(std::string_view key) {
+  return const_cast<Value*>(std::as_const(*this).find(key));
 }
 
 Value& Value::table_at(std::string_view key, model::Range at) {

@@ -7,6 +7,15 @@
 
 namespace greymet::modbus::internal {
 
+inline constexpr std::size_t mbap_length = 7;  // transaction, protocol, length, unit
+inline constexpr std::size_t crc_length = 2;
+
+[[nodiscard]] inline tl::unexpected<DecodeError> refuse(DecodeFault fault, std::size_t at,
+                                                        std::string_view field,
+                                                        std::string message) {
+  return tl::unexpected(DecodeError{fault, at, std::string(field), std::move(message)});
+}
+
 // Appends fields to bytes.
 class Writer {
  public:

@@ -2,16 +2,17 @@
 
 #include <fmt/format.h>
 
+#include "byte_io.h"
 #include "dissect_body.h"
 
 namespace greymet::modbus {
 
+using internal::crc_length;
+using internal::mbap_length;
 using internal::walk_body;
 using internal::Walker;
 
 namespace {
-
-constexpr std::size_t crc_length = 2;
 
 // What an RTU frame with a wrong checksum really lacks, where its length tells.
 std::optional<DecodeError> length_problem(ByteView frame, Direction direction) {
@@ -37,7 +38,6 @@ std::optional<DecodeError> problem_of(ByteView frame, Framing framing, Direction
   }
   // positions in the PDU become positions in the frame
   const auto shifted = [framing](DecodeError error) {
-    constexpr std::size_t mbap_length = 7;
     switch (framing) {
       case Framing::rtu: error.at += 1; break;
       case Framing::ascii: error.at = 1 + 2 * (error.at + 1); break;

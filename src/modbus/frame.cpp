@@ -7,26 +7,17 @@
 #include "byte_io.h"
 #include "layout.h"
 
+#include "model/ascii_text.h"
+
 namespace greymet::modbus {
 
+using internal::crc_length;
+using internal::mbap_length;
 using internal::Reader;
+using internal::refuse;
 using internal::Writer;
 
 namespace {
-
-constexpr std::size_t mbap_length = 7;
-
-tl::unexpected<DecodeError> refuse(DecodeFault fault, std::size_t at, std::string_view field,
-                                   std::string message) {
-  return tl::unexpected(DecodeError{fault, at, std::string(field), std::move(message)});
-}
-
-std::optional<std::uint32_t> hex_digit(char c) {
-  if (c >= '0' && c <= '9') return static_cast<std::uint32_t>(c - '0');
-  if (c >= 'A' && c <= 'F') return static_cast<std::uint32_t>(c - 'A' + 10);
-  if (c >= 'a' && c <= 'f') return static_cast<std::uint32_t>(c - 'a' + 10);
-  return std::nullopt;
-}
 
 Decoded<Frame> split_serial(ByteView unit_and_pdu) {
   Frame frame;
@@ -69,8 +60,8 @@ Decoded<Frame> decode_ascii(ByteView bytes) {
     return refuse(DecodeFault::digits, end - 1, "data", "an odd number of hexadecimal digits");
   Bytes decoded;
   for (std::size_t i = 1; i < end; i += 2) {
-    const auto high = hex_digit(static_cast<char>(bytes[i]));
-    const auto low = hex_digit(static_cast<char>(bytes[i + 1]));
+    const auto high = model::hex_digit_value(static_cast<char>(bytes[i]));
+    const auto low = model::hex_digit_value(static_cast<char>(bytes[i + 1]));
     if (!high || !low)
       return refuse(DecodeFault::digits, high ? i + 1 : i, "data", "not a hexadecimal digit");
     decoded.push_back(static_cast<std::byte>(*high << 4 | *low));
@@ -110,7 +101,6 @@ Decoded<Frame> decode_tcp(ByteView bytes) {
 }  // namespace
 
 std::optional<std::size_t> expected_length(ByteView bytes, Framing framing, Direction direction) {
-  constexpr std::size_t crc_length = 2;
   constexpr std::size_t before_length_counts = 6;  // transaction, protocol, length
   if (framing == Framing::ascii) return std::nullopt;
   if (framing == Framing::tcp) {
@@ -210,7 +200,7 @@ Decoded<Bytes> from_hex(std::string_view text) {
     const char c = text[i];
     const bool between = c == ' ' || c == ',' || c == '-' || c == '\t' || c == '\n' || c == '\r';
     if (between && !half) continue;
-    const auto digit = hex_digit(c);
+    const auto digit = model::hex_digit_value(c);
     if (!digit)
       return refuse(DecodeFault::digits, i, "hex", fmt::format("'{}' is no hexadecimal digit", c));
     if (half) bytes.push_back(static_cast<std::byte>(high << 4 | *digit));

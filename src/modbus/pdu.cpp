@@ -15,16 +15,12 @@ using internal::layout_of;
 using internal::LayoutField;
 using internal::Part;
 using internal::Reader;
+using internal::refuse;
 using internal::Writer;
 using model::FunctionCode;
 using model::traits_of;
 
 namespace {
-
-tl::unexpected<DecodeError> refuse(DecodeFault fault, std::size_t at, std::string_view field,
-                                   std::string message) {
-  return tl::unexpected(DecodeError{fault, at, std::string(field), std::move(message)});
-}
 
 bool moves_bits(FunctionCode code) {
   return model::is_bit_area(traits_of(code).area);

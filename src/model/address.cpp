@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
@@ -25,28 +27,11 @@ const AreaNames& names_of(Area area) {
   return area_names[static_cast<std::size_t>(area)];
 }
 
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-bool is_letter(char c) {
-  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
-}
-bool all_digits(std::string_view text) {
-  return !text.empty() && std::all_of(text.begin(), text.end(), is_digit);
-}
-
-std::optional<int> digit_value(char c) {
-  if (is_digit(c)) return c - '0';
-  if (c >= 'a' && c <= 'f') return c - 'a' + 10;
-  if (c >= 'A' && c <= 'F') return c - 'A' + 10;
-  return std::nullopt;
-}
-
-std::optional<std::int64_t> parse_digits(std::string_view text, int base) {
+std::optional<std::int64_t> parse_digits(std::string_view text, unsigned base) {
   if (text.empty() || text.size() > 12) return std::nullopt;
   std::int64_t value = 0;
   for (char c : text) {
-    const auto digit = digit_value(c);
+    const auto digit = hex_digit_value(c);
     if (!digit || *digit >= base) return std::nullopt;
     value = value * base + *digit;
   }

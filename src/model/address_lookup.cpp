@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::model {
@@ -11,7 +12,6 @@ namespace {
 
 constexpr std::array all_areas{Area::holding_register, Area::input_register, Area::discrete_input,
                                Area::coil};
-constexpr std::size_t longest_shown = 60;
 
 // The meaning fits how this slave's manual counts.
 bool counts_like(const AddressMeaning& meaning, Numbering numbering) {
@@ -119,8 +119,7 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
     const bool may_be_name = text.find(':') == std::string_view::npos;
     if (may_be_name && (is_point_name(text) || text.starts_with('%'))) {
       return tl::unexpected(AddressError{
-          fmt::format("'{}' is no number and can only be a name in a plan",
-                      text.substr(0, longest_shown)),
+          fmt::format("'{}' is no number and can only be a name in a plan", quoted_start(text)),
           "write e.g. 4096, 0x1000, hr:4096 or 404097, or give the plan: --plan plan.toml"});
     }
     return tl::unexpected(meanings.error());
@@ -136,7 +135,7 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
   if (text.find(':') != std::string_view::npos) return tl::unexpected(meanings.error());
   return tl::unexpected(AddressError{
       reason.value_or(fmt::format("'{}' is neither an address nor a point or memory of the plan",
-                                  text.substr(0, longest_shown))),
+                                  quoted_start(text))),
       "write e.g. 4096, 0x1000, hr:4096, 404097, or a point's name"});
 }
 

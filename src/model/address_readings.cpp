@@ -4,16 +4,12 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
-constexpr std::size_t longest_shown = 60;
 constexpr std::uint32_t bits_per_register = 16;
-
-bool all_digits(std::string_view text) {
-  return !text.empty() &&
-         std::all_of(text.begin(), text.end(), [](char c) { return c >= '0' && c <= '9'; });
-}
 
 void add_counted(AddressMeanings& out, std::string_view notation, std::int64_t value) {
   for (const std::int64_t base : {0, 1}) {
@@ -55,7 +51,7 @@ tl::expected<AddressMeanings, AddressError> meanings_of(std::string_view text) {
       (text.front() == '"' || text.front() == '\'')) {
     text = text.substr(1, text.size() - 2);
   }
-  const std::string shown(text.substr(0, longest_shown));
+  const std::string shown(quoted_start(text));
   AddressMeanings out;
   if (all_digits(text)) {
     const auto reference = parse_reference(text);

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
@@ -21,10 +23,6 @@ constexpr std::array units{
 
 constexpr std::string_view expected_form =
     "expected a duration in quotes with its unit, such as \"200ms\", \"1.5s\" or \"2min\"";
-
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
 
 }  // namespace
 

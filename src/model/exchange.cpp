@@ -226,6 +226,7 @@ Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
 }
 
 void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exchange) {
+  exchange.transactions.reserve(resolved.transactions.size());
   for (std::size_t i = 0; i < resolved.transactions.size(); ++i) {
     const ResolvedTransaction& t = resolved.transactions[i];
     if (!is_whole(t)) continue;

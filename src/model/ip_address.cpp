@@ -8,21 +8,15 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
 constexpr std::uint32_t address_bits = 32;
-constexpr std::size_t longest_name = 253;  // RFC 1123, section 2.1
-constexpr std::size_t longest_label = 63;  // RFC 1035, section 2.3.4
-constexpr std::size_t longest_shown = 60;
+constexpr std::size_t longest_name = 253;              // RFC 1123, section 2.1
+constexpr std::size_t longest_label = 63;              // RFC 1035, section 2.3.4
 constexpr std::uint32_t first_multicast = 0xE0000000;  // 224.0.0.0, RFC 5771
-
-bool is_digit(char c) {
-  return c >= '0' && c <= '9';
-}
-bool is_letter(char c) {
-  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
-}
 
 std::optional<std::uint32_t> parse_part(std::string_view text, std::uint32_t most) {
   std::uint32_t value = 0;
@@ -110,7 +104,7 @@ std::string host_of_address(std::string_view address) {
 }
 
 tl::expected<void, HostError> check_host(std::string_view text) {
-  const std::string shown(text.substr(0, longest_shown));
+  const std::string shown(quoted_start(text));
   const auto fail = [](std::string message, std::string remedy) {
     return tl::unexpected(HostError{std::move(message), std::move(remedy)});
   };

@@ -324,7 +324,7 @@ class Packer {
         }
         if (job.transaction < own) continue;
         ++line.after.requests;
-        packed += service_bound(timing, queue, job);
+        packed += service_bound(timing, queue, job.times.longest);
       }
       line.before.requests = before[q].requests;
       line.after.utilisation_percent = timing::utilisation_percent(queue);
@@ -362,7 +362,7 @@ class Packer {
       const Queue& queue = timing.queues[at->second];
       ++sum.requests;
       sum.use += 100 * alone.use;
-      sum.service += alone.longest + queue.scan + foreign_share(timing, queue);
+      sum.service += service_bound(timing, queue, alone.longest);
     }
     return sums;
   }

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "model/boundaries.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "timing/phases.h"
@@ -16,6 +17,7 @@ using model::Duration;
 using model::Located;
 using model::Plan;
 using model::ResolvedPlan;
+using model::rounded_up;
 using model::to_text;
 using std::chrono::milliseconds;
 using timing::Job;
@@ -32,10 +34,6 @@ constexpr std::size_t timeouts_tried = 8;
 template <class T>
 void declare(model::Declared<T>& value, T to) {
   value = Located<T>{std::move(to), value ? value->place : model::Range{}};
-}
-
-Duration rounded_up(Duration d, Duration step) {
-  return Duration((d.count() + step.count() - 1) / step.count() * step.count());
 }
 
 class RemedyFinder {

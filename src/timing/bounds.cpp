@@ -78,8 +78,8 @@ Duration foreign_share(const TimingModel& timing, const Queue& queue) {
   return sum;
 }
 
-Duration service_bound(const TimingModel& timing, const Queue& queue, const Job& job) {
-  return job.times.longest + queue.scan + foreign_share(timing, queue);
+Duration service_bound(const TimingModel& timing, const Queue& queue, Duration longest) {
+  return longest + queue.scan + foreign_share(timing, queue);
 }
 
 std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
@@ -93,10 +93,8 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
       pool_of[i] = shared.try_emplace(queue.controller, i).first->second;
     }
-    const Duration foreign = foreign_share(timing, queue);
-    for (const Job& job : queue.jobs) {
-      pools[pool_of[i]].add(job, job.times.longest + queue.scan + foreign);
-    }
+    const Duration beside = service_bound(timing, queue, Duration{});
+    for (const Job& job : queue.jobs) pools[pool_of[i]].add(job, job.times.longest + beside);
   }
   std::vector<std::vector<JobBounds>> bounds(timing.queues.size());
   for (std::size_t i = 0; i < timing.queues.size(); ++i) {

@@ -1,34 +1,24 @@
 #include "timing/heartbeat_simulation.h"
 
 #include <algorithm>
-#include <cmath>
 
+#include "model/boundaries.h"
+#include "spread.h"
 #include "timing/faults.h"
 
 namespace greymet::timing {
+
+using internal::fraction;
+using internal::golden;
+using internal::offsets_examined;
+using internal::part_of;
+using internal::plastic;
+using internal::plastic_2;
+using model::boundary_from;
+
 namespace {
 
 constexpr std::size_t stops_examined = 4096;
-constexpr std::size_t offsets_examined = 16;
-constexpr double golden = 0.6180339887498949;     // spreads one offset evenly,
-constexpr double plastic = 0.7548776662466927;    // a second
-constexpr double plastic_2 = 0.5698402909980532;  // and a third one independently of it
-
-double fraction(double value) {
-  return value - std::floor(value);
-}
-
-Duration part_of(Duration whole, double share) {
-  return Duration(static_cast<std::int64_t>(static_cast<double>(whole.count()) * share));
-}
-
-// The first boundary offset + k x step at or after `t`.
-Duration boundary_from(Duration t, Duration step, Duration offset) {
-  if (step <= Duration{}) return t;
-  const std::int64_t after = ((t - offset).count() % step.count() + step.count()) % step.count();
-  return after == 0 ? t : t + Duration(step.count() - after);
-}
-
 // The last toggle at or before `t`: toggles are due at offset + k x h and happen at the producer's
 // next scan.
 Duration last_toggle(const HeartbeatTimes& times, Duration t, Duration toggle_offset,

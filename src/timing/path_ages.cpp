@@ -1,30 +1,26 @@
 #include "timing/path_ages.h"
 
 #include <algorithm>
-#include <cmath>
 
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
+#include "spread.h"
 #include "timing/simulation.h"
 #include "timing/transfers.h"
 
 namespace greymet::timing {
+
+using internal::fraction;
+using internal::golden;
+using internal::offsets_examined;
+using internal::part_of;
+using model::boundary_from;
+using model::boundary_until;
+
 namespace {
 
-constexpr std::size_t offsets_examined = 16;
 constexpr std::size_t bins = 480;
 constexpr std::size_t most_transfers = 20'000;  // per hop
-constexpr double golden = 0.6180339887498949;
-
-Duration floor_to(Duration t, Duration step, Duration offset) {
-  if (step <= Duration{}) return t;
-  const std::int64_t past = ((t - offset).count() % step.count() + step.count()) % step.count();
-  return t - Duration(past);
-}
-
-Duration ceil_to(Duration t, Duration step, Duration offset) {
-  const Duration before = floor_to(t, step, offset);
-  return before == t ? t : before + step;
-}
 
 // How old a value is that has been there since `arrived`.
 struct Arrival {
@@ -51,7 +47,7 @@ class Follower {
         const std::int64_t copies = copies_from(k);
         const Duration scan = scan_of(hop.controller);
         for (Arrival& a : here) {
-          a.arrived = ceil_to(a.arrived, scan, scan_offset(hop.controller)) + copies * scan;
+          a.arrived = boundary_from(a.arrived, scan, scan_offset(hop.controller)) + copies * scan;
         }
         if (at_source) leading_copies += copies;
         k += static_cast<std::size_t>(copies) - 1;
@@ -77,26 +73,23 @@ class Follower {
     return plan_.exchange.controllers[controller].scan;
   }
   [[nodiscard]] double share(std::size_t of) const {
-    const double n = static_cast<double>(variant_) * golden + static_cast<double>(of) * 0.37;
-    return n - std::floor(n);
+    return fraction(static_cast<double>(variant_) * golden + static_cast<double>(of) * 0.37);
   }
   [[nodiscard]] Duration scan_offset(std::size_t controller) const {
     // requests that start at scan boundaries were simulated with boundaries from 0 on
     if (plan_.exchange.controllers[controller].sends == model::Sends::scan) {
       return phase_of(controller);
     }
-    return Duration(static_cast<std::int64_t>(share(controller + 1) *
-                                              static_cast<double>(scan_of(controller).count())));
+    return part_of(scan_of(controller), share(controller + 1));
   }
   // Different controllers start at unknown times.
   [[nodiscard]] Duration phase_of(std::size_t controller) const {
     if (controller == hops_.front().controller) return {};
-    constexpr double span_ns = 60e9;
-    return Duration(static_cast<std::int64_t>(share(controller + 7) * span_ns));
+    return part_of(std::chrono::seconds(60), share(controller + 7));
   }
   [[nodiscard]] Duration seen(const Hop& hop, Duration landed) const {
     if (!hop.into) return landed;
-    return ceil_to(landed, scan_of(*hop.into), scan_offset(*hop.into));
+    return boundary_from(landed, scan_of(*hop.into), scan_offset(*hop.into));
   }
 
   [[nodiscard]] std::vector<Arrival> from_source(std::size_t k, std::int64_t copies) const {
@@ -107,7 +100,7 @@ class Follower {
       Duration taken = t.taken + phase;
       if (copies > 0) {
         const Duration scan = scan_of(hop.controller);
-        taken = floor_to(taken, scan, scan_offset(hop.controller)) - copies * scan;
+        taken = boundary_until(taken, scan, scan_offset(hop.controller)) - copies * scan;
       }
       arrivals.push_back({taken, seen(hop, t.landed + phase)});
     }

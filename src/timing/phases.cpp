@@ -36,7 +36,7 @@ std::int64_t overlap_of(const Job& a, Duration phase_a, const Job& b, Duration p
          std::max<std::int64_t>(0, a.times.longest.count() - (g - after));
 }
 
-TimingModel cyclic_alone(const TimingModel& timing, const Queue& queue) {
+TimingModel only_cyclic_jobs(const TimingModel& timing, const Queue& queue) {
   TimingModel alone;
   alone.in_flight_limit.assign(timing.in_flight_limit.size(), std::nullopt);
   alone.queues.push_back(queue);
@@ -44,7 +44,7 @@ TimingModel cyclic_alone(const TimingModel& timing, const Queue& queue) {
   return alone;
 }
 
-Duration longest_wait(const TimingModel& timing, const SimulationOptions& options = {}) {
+Duration longest_simulated_wait(const TimingModel& timing, const SimulationOptions& options = {}) {
   const auto result = simulate(timing, options);
   Duration longest{};
   for (std::size_t j = 0; j < timing.queues[0].jobs.size(); ++j) {
@@ -117,12 +117,12 @@ std::optional<PhaseProposal> propose_phases(const TimingModel& timing, std::size
     proposal.phases[j] = best_phase(queue, j, proposal.phases, placed, step);
     placed.push_back(j);
   }
-  TimingModel alone = cyclic_alone(timing, queue);
-  proposal.longest_wait_before = longest_wait(alone);
+  TimingModel alone = only_cyclic_jobs(timing, queue);
+  proposal.longest_wait_before = longest_simulated_wait(alone);
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     alone.queues[0].jobs[i].phase = proposal.phases[jobs[i]];
   }
-  proposal.longest_wait_after = longest_wait(alone);
+  proposal.longest_wait_after = longest_simulated_wait(alone);
   return proposal;
 }
 
@@ -139,7 +139,7 @@ std::vector<Duration> best_combination(const TimingModel& timing, const Queue& q
   Duration least = Duration::max();
   while (true) {
     for (std::size_t i = 0; i < jobs.size(); ++i) trial.jobs[jobs[i]].phase = phases[i];
-    const Duration wait = longest_wait(cyclic_alone(timing, trial), options);
+    const Duration wait = longest_simulated_wait(only_cyclic_jobs(timing, trial), options);
     if (wait < least) {
       least = wait;
       best = phases;

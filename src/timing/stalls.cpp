@@ -32,7 +32,7 @@ PoolKey pool_of(const TimingModel& timing, std::size_t index) {
   return {connection_pool, index};
 }
 
-struct Pool {
+struct StallPool {
   std::int64_t places = 1;
   std::vector<std::pair<model::Target, JobRef>> jobs;
 };
@@ -55,7 +55,7 @@ void keep_one_continuous(const TimingModel& timing, std::vector<FailingJob>& fai
 
 // Jobs that fail while their slave is silent, slave by slave in list order.
 std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing_jobs(
-    const TimingModel& timing, const Pool& pool) {
+    const TimingModel& timing, const StallPool& pool) {
   std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing;
   std::map<model::Target, std::size_t> index;
   for (const auto& [target, ref] : pool.jobs) {
@@ -73,7 +73,7 @@ std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing_jobs(
 }
 
 // The cyclic jobs of a pool, the quickest first.
-std::vector<JobRef> cyclic_by_period(const TimingModel& timing, const Pool& pool) {
+std::vector<JobRef> cyclic_by_period(const TimingModel& timing, const StallPool& pool) {
   const auto job_at = [&](JobRef ref) -> const Job& {
     return timing.queues[ref.queue].jobs[ref.job];
   };
@@ -149,12 +149,12 @@ std::vector<JobRef> jobs_hurt(const model::ResolvedPlan& resolved, const TimingM
 
 StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
   std::vector<PoolKey> order;
-  std::map<PoolKey, Pool> pools;
+  std::map<PoolKey, StallPool> pools;
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     const PoolKey key = pool_of(timing, q);
     const auto [at, is_new] = pools.try_emplace(key);
     if (is_new) order.push_back(key);
-    Pool& pool = at->second;
+    StallPool& pool = at->second;
     if (std::get<0>(key) == connection_pool) pool.places = timing.queues[q].in_flight;
     for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
       const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
@@ -163,7 +163,7 @@ StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& ti
   }
   StallReport report;
   for (const PoolKey& key : order) {
-    const Pool& pool = pools[key];
+    const StallPool& pool = pools[key];
     for (auto& [target, failing] : failing_jobs(timing, pool)) {
       Stall stall{target, std::move(failing), {}, pool.places, {}, {}, report.cyclic.size()};
       // any of them can be the trial of a parked slave, also a continuous one that is dropped next

@@ -23,49 +23,49 @@ std::string read(const std::string& slave, const std::string& rest = "every = \"
          rest + " }";
 }
 
-const std::string both = network_plan({read("air"), read("steam")});
+const std::string two_reads = network_plan({read("air"), read("steam")});
 
-std::string with_air(const std::string& lines, const std::string& plan = both) {
+std::string with_air(const std::string& lines, const std::string& plan = two_reads) {
   return replaced(plan, "host = \"10.20.0.31\"\n", "host = \"10.20.0.31\"\n" + lines);
 }
 
 }  // namespace
 
 TEST_CASE("the network plan has nothing to report") {
-  CHECK(test::findings_of(both, {}, "N").empty());
+  CHECK(test::findings_of(two_reads, {}, "N").empty());
 }
 
 TEST_CASE("N01, N03: who claims an address twice") {
-  CHECK(findings_of_rule("N01", replaced(both, "\"10.20.0.32\"", "\"10.20.0.12\"")) ==
+  CHECK(findings_of_rule("N01", replaced(two_reads, "\"10.20.0.32\"", "\"10.20.0.12\"")) ==
         Words{"error slave steam: 10.20.0.12 is also the address of controller loadout | give one "
               "of them another address"});
-  CHECK(findings_of_rule("N01", replaced(both, "\"10.20.0.12/24\"", "\"10.20.0.10/24\"")) ==
+  CHECK(findings_of_rule("N01", replaced(two_reads, "\"10.20.0.12/24\"", "\"10.20.0.10/24\"")) ==
         Words{"error controller loadout: 10.20.0.10 is also the address of controller kiln | give "
               "one of them another address"});
-  CHECK(findings_of_rule("N01", replaced(both, "\"10.20.0.32\"", "\"10.20.0.40\"")) ==
+  CHECK(findings_of_rule("N01", replaced(two_reads, "\"10.20.0.32\"", "\"10.20.0.40\"")) ==
         Words{"error slave steam: 10.20.0.40 is also the address of gateway roof-box | give one of "
               "them another address"});
-  const std::string port = replaced(both, "\"10.20.0.32\"\n", "\"10.20.0.31\"\nport = 5020\n");
+  const std::string port = replaced(two_reads, "\"10.20.0.32\"\n", "\"10.20.0.31\"\nport = 5020\n");
   CHECK(
       findings_of_rule("N01", port) ==
       Words{"error slave steam: 10.20.0.31 is also the address of slave air, there with port 502, "
             "here with 5020: two boxes on one address | write the address that is set at this "
             "box, or one port if both are units of one box"});
   // units of one box: same host, same port
-  const std::string same = replaced(both, "\"10.20.0.32\"\n", "\"10.20.0.31\"\nunit = 2\n");
+  const std::string same = replaced(two_reads, "\"10.20.0.32\"\n", "\"10.20.0.31\"\nunit = 2\n");
   CHECK(findings_of_rule("N01", same).empty());
   CHECK(findings_of_rule("N03", same).empty());
   CHECK(findings_of_rule("N03", replaced(same, "unit = 2\n", "")) ==
         Words{"error slave steam: 10.20.0.31:502 unit 255 is also that of slave air | write the "
               "host of this box, or its own unit behind that host"});
   // two serial sides of one box: two gateways on one host
-  const std::string gateways = both + "[gateway.other]\nhost = \"10.20.0.40\"\nport = 503\n";
+  const std::string gateways = two_reads + "[gateway.other]\nhost = \"10.20.0.40\"\nport = 503\n";
   CHECK(findings_of_rule("N01", gateways).empty());
   CHECK(findings_of_rule("N07", gateways).empty());
 }
 
 TEST_CASE("N02: outside the master's subnet") {
-  const std::string far = replaced(both, "\"10.20.0.32\"", "\"10.21.0.32\"");
+  const std::string far = replaced(two_reads, "\"10.20.0.32\"", "\"10.21.0.32\"");
   CHECK(findings_of_rule("N02", far) ==
         Words{"warning slave steam: 10.21.0.32 is outside 10.20.0.0/24, the subnet of controller "
               "kiln | write an address in 10.20.0.0/24, or router = true at controller kiln if a "
@@ -83,7 +83,7 @@ TEST_CASE("N02: outside the master's subnet") {
   CHECK(findings_of_rule("N02", gateway).size() == 1);
   CHECK(findings_of_rule("N02", replaced(gateway, "10.20.0.10/24", "10.20.0.10/23")).empty());
   // a host name may be anywhere
-  CHECK(findings_of_rule("N02", replaced(both, "\"10.20.0.32\"", "\"steam.plant\"")).empty());
+  CHECK(findings_of_rule("N02", replaced(two_reads, "\"10.20.0.32\"", "\"steam.plant\"")).empty());
 }
 
 TEST_CASE("N04: more masters than connections") {
@@ -166,7 +166,7 @@ TEST_CASE("N07, N08: unusual ports and units") {
 
 TEST_CASE("N09: what is no host or port") {
   const auto host = [&](const std::string& text) {
-    return findings_of_rule("N09", replaced(both, "\"10.20.0.31\"", '"' + text + '"'));
+    return findings_of_rule("N09", replaced(two_reads, "\"10.20.0.31\"", '"' + text + '"'));
   };
   CHECK(host("10.20.0.310") ==
         Words{"error slave air: '10.20.0.310' is no address: four numbers of 0 to 255, without "
@@ -195,8 +195,8 @@ TEST_CASE("N09: what is no host or port") {
       Words{"error slave air: port 70000 does not exist: ports are 1 to 65535 | write port = 502, "
             "unless the device's manual says otherwise"});
   CHECK(findings_of_rule("N09", with_air("port = 0\n")).size() == 1);
-  CHECK(findings_of_rule("N09", replaced(both, "10.20.0.12/24", "10.20.0.12/33")).size() == 1);
-  CHECK(findings_of_rule("N09", replaced(both, "10.20.0.12/24", "10.20.0.0/24")).size() == 1);
+  CHECK(findings_of_rule("N09", replaced(two_reads, "10.20.0.12/24", "10.20.0.12/33")).size() == 1);
+  CHECK(findings_of_rule("N09", replaced(two_reads, "10.20.0.12/24", "10.20.0.0/24")).size() == 1);
 }
 
 TEST_CASE("N10: a peer that does not let the master in") {

@@ -28,7 +28,7 @@ std::string named(std::string plan) {
   return plan;
 }
 
-const std::string plan = named(R"([plan]
+const std::string hostile_plan = named(R"([plan]
 title = "$"
 revision = "$"
 [controller."$kiln"]
@@ -66,7 +66,7 @@ heartbeats = [ { name = "$beat", from = "$kiln", bit = "$%MW100.0", toggle = "1s
 class HostileSite : public test::TemporaryFolder {
  public:
   HostileSite() {
-    write("plan.toml", plan);
+    write("plan.toml", hostile_plan);
     write("gauge.csv",
           "point,area,address,type,unit,note\np,hr,0,f32,=\x1b[2J\xE2\x80\xAE,\xC2\x9B\n"
           "q,hr,2,f32,@x,y\n");

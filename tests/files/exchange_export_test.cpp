@@ -22,7 +22,7 @@ files::LoadedPlan loaded(const std::string& plan) {
   return test::load(plan, {{"gauge.csv", golden("gauge.csv")}});
 }
 
-std::string fingerprint(const std::string& plan) {
+std::string golden_fingerprint(const std::string& plan) {
   return files::fingerprint_of(loaded(plan).plan);
 }
 
@@ -40,7 +40,7 @@ TEST_CASE("the canonical form and its fingerprint stay as they are") {
 
 TEST_CASE("whatever decides what happens changes the fingerprint, and nothing else does") {
   const std::string plan = golden("exchange.toml");
-  const std::string before = fingerprint(plan);
+  const std::string before = golden_fingerprint(plan);
   const std::vector<std::pair<std::string, std::string>> decisive{
       {"scan = \"10ms\"", "scan = \"11ms\""},
       {"sends = \"scan\"\n", ""},
@@ -90,13 +90,13 @@ TEST_CASE("whatever decides what happens changes the fingerprint, and nothing el
   };
   for (const auto& [what, with] : decisive) {
     INFO(what << " -> " << with);
-    CHECK(fingerprint(test::replaced(plan, what, with)) != before);
+    CHECK(golden_fingerprint(test::replaced(plan, what, with)) != before);
   }
-  CHECK(fingerprint("# a comment\n" + plan) == before);
-  CHECK(fingerprint(test::replaced(plan, "revision = \"1\"", "revision = \"2\"")) == before);
+  CHECK(golden_fingerprint("# a comment\n" + plan) == before);
+  CHECK(golden_fingerprint(test::replaced(plan, "revision = \"1\"", "revision = \"2\"")) == before);
   // a default written out is the same exchange
-  CHECK(fingerprint(test::replaced(plan, "[slave.plain]\n",
-                                   "[slave.plain]\nport = 502\nunit = 255\nretries = 0\n")) ==
+  CHECK(golden_fingerprint(test::replaced(
+            plan, "[slave.plain]\n", "[slave.plain]\nport = 502\nunit = 255\nretries = 0\n")) ==
         before);
 }
 

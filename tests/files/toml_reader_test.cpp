@@ -37,7 +37,7 @@ std::string dump(const Value& v) {
 }
 
 // "P01 1:9: message | remedy" of the findings, one a line
-std::string findings_of(const std::string& text) {
+std::string listed_findings(const std::string& text) {
   model::Findings findings;
   const auto root = read_toml(text, 0, findings);
   std::string out;
@@ -74,35 +74,35 @@ TEST_CASE("columns count characters, not bytes; BOM and CRLF are fine") {
 }
 
 TEST_CASE("the usual slips get their hint") {
-  CHECK(findings_of("every = 500ms\n").find("a duration is written in quotes: \"500ms\"") !=
+  CHECK(listed_findings("every = 500ms\n").find("a duration is written in quotes: \"500ms\"") !=
         std::string::npos);
-  CHECK(findings_of("at = 1000h\n")
+  CHECK(listed_findings("at = 1000h\n")
             .find("a hexadecimal number is written \"1000h\" in quotes, or 0x1000") !=
         std::string::npos);
-  CHECK(findings_of("at = 00014\n")
+  CHECK(listed_findings("at = 00014\n")
             .find("numbers have no leading zeros; a reference is written in quotes: \"00014\"") !=
         std::string::npos);
-  CHECK(findings_of("x = { a = 1,\n b = 2 }\n").find("TOML allows no line break inside { }") !=
+  CHECK(listed_findings("x = { a = 1,\n b = 2 }\n").find("TOML allows no line break inside { }") !=
         std::string::npos);
-  CHECK(findings_of("mode = rtu\n").find("texts are written in quotes: \"rtu\"") !=
+  CHECK(listed_findings("mode = rtu\n").find("texts are written in quotes: \"rtu\"") !=
         std::string::npos);
-  CHECK(findings_of("[;\n").starts_with("P01 1:2: "));
+  CHECK(listed_findings("[;\n").starts_with("P01 1:2: "));
   CHECK(
-      findings_of("at = 16#1000\n") ==
+      listed_findings("at = 16#1000\n") ==
       "P05 1:6: TOML reads this as 16 and a comment: '#' follows the number | write \"16#1000\" in "
       "quotes, or put a blank before a comment");
-  CHECK(findings_of("at = 16 # sixteen\n").empty());
+  CHECK(listed_findings("at = 16 # sixteen\n").empty());
 }
 
 TEST_CASE("what is written twice is P04, and reading goes on") {
-  CHECK(findings_of("[slave.x]\na = 1\n[slave.y]\nb = 2\n[slave.x]\nc = 3\n") ==
+  CHECK(listed_findings("[slave.x]\na = 1\n[slave.y]\nb = 2\n[slave.x]\nc = 3\n") ==
         "P04 5:1: [slave.x] is written twice | join the two tables, or give one of them another "
         "name");
-  CHECK(findings_of("[a]\nbaud = 1\nbaud = 2\n") ==
+  CHECK(listed_findings("[a]\nbaud = 1\nbaud = 2\n") ==
         "P04 3:1: `baud` is written twice | keep one of the two");
-  CHECK(findings_of("x = [{fc=1, fc=2, at=3}]\n") ==
+  CHECK(listed_findings("x = [{fc=1, fc=2, at=3}]\n") ==
         "P04 1:13: `fc` is written twice | keep one of the two");
-  CHECK(findings_of("[e]\nt = [{n=1}]\n[[e.t]]\nn=2\n[[e.t]]\nn=3\n") ==
+  CHECK(listed_findings("[e]\nt = [{n=1}]\n[[e.t]]\nn=2\n[[e.t]]\nn=3\n") ==
         "P04 3:1: [[e.t]] is written twice | write the transactions as rows of one list, or all of "
         "them "
         "as blocks");
@@ -117,23 +117,24 @@ TEST_CASE("what is written twice is P04, and reading goes on") {
 TEST_CASE("many duplicates end in an error, not in a loop") {
   std::string text = "[a]\n";
   for (int i = 0; i < 100; ++i) text += "k = 1\n";
-  CHECK(findings_of(text).find("(unreadable)") != std::string::npos);
+  CHECK(listed_findings(text).find("(unreadable)") != std::string::npos);
 }
 
 TEST_CASE("hostile texts are refused with one finding") {
   std::string key(400'000, 'a');
   for (std::size_t i = 1; i < key.size(); i += 2) key[i] = '.';
-  CHECK(findings_of(key + " = 1\n") ==
+  CHECK(listed_findings(key + " = 1\n") ==
         "P01 1:402: lists, tables and keys nest more than 200 deep | no plan needs that "
         "(unreadable)");
-  CHECK(findings_of("[" + key + "]\n").starts_with("P01 1:401: lists, tables"));
-  CHECK(findings_of("x = " + std::string(100'000, '[')).starts_with("P01 1:205: lists, tables"));
-  CHECK(findings_of(std::string("a = \"\0\"\n", 8)).find("P01 1:") != std::string::npos);
-  CHECK(findings_of("a = \"\xFF\"\n").find("P01 1:") != std::string::npos);
-  CHECK(findings_of(std::string(1000, '\0')).find("(unreadable)") != std::string::npos);
-  CHECK(findings_of("x = 99999999999999999999\n").starts_with("P01 1:"));
-  CHECK(findings_of("").empty());
-  CHECK(findings_of("# " + std::string(300, '.') + "\n").empty());
+  CHECK(listed_findings("[" + key + "]\n").starts_with("P01 1:401: lists, tables"));
+  CHECK(
+      listed_findings("x = " + std::string(100'000, '[')).starts_with("P01 1:205: lists, tables"));
+  CHECK(listed_findings(std::string("a = \"\0\"\n", 8)).find("P01 1:") != std::string::npos);
+  CHECK(listed_findings("a = \"\xFF\"\n").find("P01 1:") != std::string::npos);
+  CHECK(listed_findings(std::string(1000, '\0')).find("(unreadable)") != std::string::npos);
+  CHECK(listed_findings("x = 99999999999999999999\n").starts_with("P01 1:"));
+  CHECK(listed_findings("").empty());
+  CHECK(listed_findings("# " + std::string(300, '.') + "\n").empty());
 }
 
 TEST_CASE("several errors are told in one go, and the rest is read") {
@@ -226,7 +227,7 @@ TEST_CASE("nothing nests deeper than the reader can stand, however it is spelt")
     return all;
   };
   const auto refused = [](const std::string& text) {
-    return findings_of(text).find("nest more than 200 deep") != std::string::npos;
+    return listed_findings(text).find("nest more than 200 deep") != std::string::npos;
   };
   // each way to nest, far beyond the limit and just below it
   for (const int times : {100'000, 199}) {

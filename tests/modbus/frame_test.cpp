@@ -4,14 +4,17 @@
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
+#include <fmt/format.h>
+
+#include "hex_bytes.h"
+
 using namespace greymet;
 using namespace greymet::modbus;
 
+using greymet::test::bytes;
+
 namespace {
 
-Bytes bytes(const char* hex) {
-  return *from_hex(hex);
-}
 Bytes characters(std::string_view text) {
   Bytes out;
   for (char c : text) out.push_back(static_cast<std::byte>(c));
@@ -138,12 +141,36 @@ TEST_CASE("what is wrong with a frame is said with its place") {
   CHECK(encode_frame({1, 0, Bytes(253)}, Framing::tcp).has_value());
 }
 
+TEST_CASE("a TCP frame holds a PDU of 1 to 253 bytes, and what it announces") {
+  // MBAP: the length counts the unit and the PDU; a PDU has 253 bytes at most (V1.1b3, section 4.1)
+  const auto frame = [](std::size_t announced, std::size_t pdu) {
+    Bytes out(7 + pdu, std::byte{3});
+    for (std::size_t i : {0U, 1U, 2U, 3U}) out[i] = std::byte{0};
+    out[4] = static_cast<std::byte>(announced >> 8);
+    out[5] = static_cast<std::byte>(announced & 0xff);
+    return decode_frame(out, Framing::tcp).has_value();
+  };
+  for (const std::size_t pdu : {0U, 1U, 2U, 252U, 253U, 254U, 255U}) {
+    INFO(pdu);
+    CHECK(frame(pdu + 1, pdu) == (pdu >= 1 && pdu <= 253));
+    CHECK_FALSE(frame(pdu + 2, pdu));
+    CHECK_FALSE(frame(pdu, pdu));
+  }
+}
+
 TEST_CASE("hexadecimal text is read as people paste it") {
   CHECK(to_hex(*from_hex("11 03 006B,00-03")) == "11 03 00 6B 00 03");
   CHECK(from_hex("")->empty());
   CHECK(from_hex("1").error().message == "an odd number of hexadecimal digits");
   CHECK(from_hex("1 1").error().message == "' ' is no hexadecimal digit");
   CHECK(from_hex("1G").error().at == 1);
+  for (unsigned value = 0; value < 256; ++value) {
+    for (const char* form : {"{:02x}", "{:02X}"}) {
+      CHECK(*from_hex(fmt::format(fmt::runtime(form), value)) ==
+            Bytes{static_cast<std::byte>(value)});
+    }
+  }
+  for (const char* bad : {"0g", "0G", "0/", "0:", "0@", "0`"}) CHECK_FALSE(from_hex(bad));
 }
 
 TEST_CASE("the first bytes of a frame tell how long it will be") {

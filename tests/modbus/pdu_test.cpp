@@ -6,17 +6,16 @@
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
+#include "hex_bytes.h"
 #include "modbus/frame.h"
 #include "modbus/frame_length.h"
 
 using namespace greymet::modbus;
 using greymet::model::FunctionCode;
 
-namespace {
+using greymet::test::bytes;
 
-Bytes bytes(const char* hex) {
-  return *from_hex(hex);
-}
+namespace {
 
 std::vector<bool> bits(std::uint32_t packed, std::size_t count) {
   std::vector<bool> out;
@@ -173,6 +172,73 @@ TEST_CASE("a broken field is named") {
   CHECK(decode_reply(bytes("03 03 00 00 00")).error().message ==
         "3 is no length of a reply to function 3");
   CHECK(decode_reply(bytes("03 00")).error().field == "byte count");
+}
+
+TEST_CASE("the standard's quantities, and not one more or less, whoever asks or answers") {
+  // V1.1b3, sections 6.1 to 6.17: code, most read, most written, bits a byte's data holds
+  struct Row {
+    unsigned code, most_read, most_written;
+    bool bits;
+  };
+  const std::vector<Row> rows{{1, 2000, 0, true},   {2, 2000, 0, true},  {3, 125, 0, false},
+                              {4, 125, 0, false},   {15, 0, 1968, true}, {16, 0, 123, false},
+                              {23, 125, 121, false}};
+  const auto put = [](Bytes& out, std::initializer_list<unsigned> fields) {
+    for (unsigned each : fields) {
+      out.push_back(static_cast<std::byte>(each >> 8));
+      out.push_back(static_cast<std::byte>(each & 0xff));
+    }
+  };
+  // a request as the standard lays it out, its byte count cut to a byte as on the wire
+  const auto request = [&](const Row& row, unsigned read, unsigned written) {
+    Bytes out{static_cast<std::byte>(row.code)};
+    if (row.most_read > 0) put(out, {7, read});
+    if (row.most_written == 0) return out;
+    put(out, {9, written});
+    const unsigned data = row.bits ? (written + 7) / 8 : 2 * written;
+    out.push_back(static_cast<std::byte>(data & 0xff));
+    out.insert(out.end(), data, std::byte{0});
+    return out;
+  };
+  for (const Row& row : rows) {
+    INFO("function " << row.code);
+    const auto read = [&](unsigned n) { return decode_request(request(row, n, 1)).has_value(); };
+    const auto written = [&](unsigned n) { return decode_request(request(row, 1, n)).has_value(); };
+    if (row.most_read > 0) {
+      CHECK_FALSE(read(0));
+      CHECK(read(1));
+      CHECK(read(row.most_read));
+      CHECK_FALSE(read(row.most_read + 1));
+      const auto reply = [&](unsigned count) {
+        Bytes out{static_cast<std::byte>(row.code), static_cast<std::byte>(count)};
+        out.insert(out.end(), count, std::byte{0});
+        return decode_reply(out).has_value();
+      };
+      const unsigned most = row.bits ? row.most_read / 8 : 2 * row.most_read;
+      CHECK_FALSE(reply(0));
+      CHECK(reply(row.bits ? 1 : 2));
+      CHECK(reply(1) == row.bits);
+      CHECK(reply(most));
+      CHECK_FALSE(reply(row.bits ? most + 1 : most + 2));
+    }
+    if (row.most_written > 0) {
+      CHECK_FALSE(written(0));
+      CHECK(written(1));
+      CHECK(written(row.most_written));
+      CHECK_FALSE(written(row.most_written + 1));
+    }
+    if (row.code == 15 || row.code == 16) {  // the reply echoes the quantity
+      const auto echo = [&](unsigned quantity) {
+        Bytes out{static_cast<std::byte>(row.code)};
+        put(out, {9, quantity});
+        return decode_reply(out).has_value();
+      };
+      CHECK_FALSE(echo(0));
+      CHECK(echo(1));
+      CHECK(echo(row.most_written));
+      CHECK_FALSE(echo(row.most_written + 1));
+    }
+  }
 }
 
 TEST_CASE("what does not fit a function is not encoded") {

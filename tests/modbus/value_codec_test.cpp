@@ -77,6 +77,17 @@ TEST_CASE("what is no value is refused") {
   CHECK(refuses(std::int64_t{-1}, "u16"));
   CHECK(refuses(std::int64_t{32768}, "i16"));
   CHECK(refuses(std::int64_t{-32769}, "i16"));
+  CHECK_FALSE(refuses(std::int64_t{32767}, "i16"));
+  CHECK_FALSE(refuses(std::int64_t{-32768}, "i16"));
+  CHECK_FALSE(refuses(std::uint64_t{65535}, "u16"));
+  CHECK_FALSE(refuses(std::int64_t{-2147483648LL}, "i32"));
+  CHECK(refuses(std::int64_t{-2147483649LL}, "i32"));
+  CHECK_FALSE(refuses(std::int64_t{2147483647LL}, "i32"));
+  CHECK(refuses(std::int64_t{2147483648LL}, "i32"));
+  CHECK_FALSE(refuses(std::numeric_limits<std::int64_t>::min(), "i64"));
+  CHECK_FALSE(refuses(std::uint64_t{9999}, "bcd16"));
+  CHECK(*encode_value(true, type("bool"), WordOrder::abcd, 15) == Registers{0x8000});
+  CHECK_FALSE(encode_value(true, type("bool"), WordOrder::abcd, 16).has_value());
   CHECK(refuses(std::uint64_t{10000}, "bcd16"));
   CHECK(refuses(std::uint64_t{1}, "f32"));
   CHECK(refuses(1.5, "u16"));

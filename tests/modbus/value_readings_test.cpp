@@ -95,6 +95,9 @@ TEST_CASE("wrong questions are one line") {
   CHECK_FALSE(words_from_hex({}).has_value());
   CHECK_FALSE(words_from_hex({" , "}).has_value());
   CHECK_FALSE(words_from_hex({std::string(4 * 126, '0')}).has_value());
+  CHECK(words_from_hex({std::string(4 * 125, '0')})->size() == 125);
+  CHECK(words_from_hex({" 42F6, ,\t1 ", "", "2"}) ==
+        std::vector<std::uint16_t>{0x42F6, 1, 2});  // separators between, before and behind
   CHECK(*words_from_hex({"0x42F6,0xE979"}) == *words_from_hex({"42F6E979"}));
 }
 

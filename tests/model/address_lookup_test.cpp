@@ -138,7 +138,18 @@ TEST_CASE("addresses of boxes") {
   CHECK_FALSE(ip("10.20.3.10/24")->shares_subnet_with(*ip("10.20.2.10")));
   CHECK(ip("10.20.3.10/24")->names_network(*ip("10.20.3.0")));
   CHECK(ip("10.20.3.10/24")->names_everybody(*ip("10.20.3.255")));
-  // two addresses of a link are both boxes
+  // RFC 3021: a /31 has no network and no broadcast address, a /30 has both
+  for (std::uint32_t prefix = 24; prefix <= 32; ++prefix) {
+    const auto own = *ip(("10.20.3.0/" + std::to_string(prefix)).c_str());
+    const std::uint32_t size = 1U << (32 - prefix);
+    for (std::uint32_t last = 0; last < 256; ++last) {
+      const auto other = *ip(("10.20.3." + std::to_string(last)).c_str());
+      INFO(prefix << " " << last);
+      CHECK(own.shares_subnet_with(other) == (last < size));
+      CHECK(own.names_network(other) == (size >= 4 && last == 0));
+      CHECK(own.names_everybody(other) == (size >= 4 && last == size - 1));
+    }
+  }
   CHECK_FALSE(ip("10.20.3.0/31")->names_network(*ip("10.20.3.0")));
   CHECK(check_host(std::string(300, 'a')).has_value() == false);
   CHECK(check_host("a-.plant").has_value() == false);

@@ -95,6 +95,90 @@ TEST_CASE("a word of which one bit is used is not free") {
   CHECK(free_of(loaded.plan, words) == Lines{"%MW0..%MW1 (2)", "%MW3..%MW999 (997)"});
 }
 
+TEST_CASE("words of which a use takes bits are counted whole, at both edges") {
+  // coils 1, 16, 17 and 33 bits long that begin at any bit: the words that hold their bits
+  rc::prop("as counting words one by one", [] {
+    const auto first = *rc::gen::inRange<std::uint32_t>(0, 60);
+    const auto count = *rc::gen::inRange<std::uint32_t>(1, 60);
+    const auto loaded = test::load(
+        replaced(
+            with_rows({row("a", "fc = 1, at = 0, count = " + std::to_string(count) +
+                                    ", into = \"%MX" + std::to_string(first) + "\"")}),
+            "\"%MX\" = { kind = \"bit\", first = 0, count = 256 }",
+            "\"%MX\" = { kind = \"bit\", first = 0, count = 256, inside = \"%MW\", width = 16 }"),
+        test::base_files());
+    std::set<std::uint32_t> touched;
+    for (std::uint32_t bit = first; bit < first + count; ++bit) touched.insert(bit / 16);
+    const MemoryReport report = memory_report(loaded.plan);
+    const StoreReport& words = report.controllers.at(0).stores.at(0);
+    RC_ASSERT(words.used == static_cast<std::int64_t>(touched.size()));
+    const bool whole = first % 16 == 0 && count % 16 == 0;
+    RC_ASSERT(words.rows.at(0).count ==
+              static_cast<std::int64_t>(whole ? touched.size() : std::size_t{count}));
+  });
+}
+
+TEST_CASE("the first free range of bits inside words is free, and none before it is") {
+  rc::prop("against a slow search", [] {
+    constexpr std::int64_t words = 6;
+    constexpr std::int64_t bits = words * 16;
+    const auto width = *rc::gen::element(8, 16);  // bits a word that the controller names
+    const auto first_word = *rc::gen::inRange(0, 3);
+    const ResolvedPlan resolved =
+        test::load(fmt::format("[controller.c]\nscan = \"10ms\"\n[controller.c.memory]\n"
+                               "\"%W\" = {{ kind = \"word\", first = {}, count = {} }}\n"
+                               "\"%X\" = {{ kind = \"bit\", first = {}, count = {}, inside = "
+                               "\"%W\", width = {} }}\n",
+                               first_word, words, first_word * width, words * width, width),
+                   {})
+            .plan;
+    std::vector<bool> taken(bits, false);
+    std::vector<MemoryUse> uses;
+    const auto count = *rc::gen::inRange(0, 6);
+    for (int i = 0; i < count; ++i) {
+      const auto first = *rc::gen::inRange<std::int64_t>(0, bits);
+      const auto end = std::min(bits, first + *rc::gen::inRange<std::int64_t>(1, 20));
+      uses.push_back({{0, static_cast<std::uint64_t>(first), static_cast<std::uint64_t>(end)},
+                      MemoryPurpose::read,
+                      0,
+                      {},
+                      {}});
+      for (std::int64_t b = first; b < end; ++b) taken[static_cast<std::size_t>(b)] = true;
+    }
+    const auto wanted = *rc::gen::inRange<std::int64_t>(1, 24);
+    // bit n is bit n mod width of word n div width; a range is all bits from its first to its last
+    const auto bit_of = [&](std::int64_t n) { return (n / width - first_word) * 16 + n % width; };
+    std::optional<std::int64_t> expected;
+    const std::int64_t end = (first_word + words) * width;
+    for (std::int64_t n = first_word * width; n + wanted <= end && !expected; ++n) {
+      bool all_free = true;
+      for (std::int64_t b = bit_of(n); b <= bit_of(n + wanted - 1); ++b) {
+        all_free = all_free && !taken[static_cast<std::size_t>(b)];
+      }
+      if (all_free) expected = n;
+    }
+    const auto found = FreeMemory(resolved, ControllerIndex(0), uses).lowest(1, wanted);
+    RC_ASSERT(found.has_value() == expected.has_value());
+    if (found) RC_ASSERT(found->number == *expected);
+  });
+}
+
+TEST_CASE("32-bit values stay at even words where the controller aligns them") {
+  const auto lowest = [](std::int64_t first, std::int64_t count, bool aligns) {
+    const ResolvedPlan resolved =
+        test::load(fmt::format("[controller.c]\nscan = \"10ms\"\n{}[controller.c.memory]\n"
+                               "\"%W\" = {{ kind = \"word\", first = {}, count = 9 }}\n",
+                               aligns ? "model = \"m.toml\"\n" : "", first),
+                   {{"m.toml", "align32 = true\n"}})
+            .plan;
+    return FreeMemory(resolved, ControllerIndex(0), {}).lowest(0, count)->number;
+  };
+  CHECK(lowest(3, 2, true) == 4);
+  CHECK(lowest(4, 2, true) == 4);
+  CHECK(lowest(3, 1, true) == 3);
+  CHECK(lowest(3, 2, false) == 3);
+}
+
 TEST_CASE("a slave's registers: who moves them, and what nobody does") {
   const auto loaded =
       test::load(with_rows({row("a", R"(fc = 3, at = 0, count = 8, into = "%MW10")"),

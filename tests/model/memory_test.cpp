@@ -56,6 +56,8 @@ TEST_CASE("memory texts are read by the longest area name that fits") {
         "'%QW1' is in no memory area of controller kiln, which has %M, %MW, D, W");
   CHECK(layout.read("D8").error().error == MemoryError::no_such_area);  // no octal digit
   CHECK(layout.read("%MW.3").error().error == MemoryError::not_an_address);
+  CHECK(layout.read("%MW2.65535")->bit == 65535U);  // which bits there are is another question
+  CHECK(layout.read("%MW2.65536").error().error == MemoryError::not_an_address);
   CHECK(layout.read("%MW2.x").error().error == MemoryError::not_an_address);
 }
 
@@ -70,6 +72,26 @@ TEST_CASE("ranges must stay inside their area") {
         "%MW99..%MW101 lies outside %MW of controller kiln, which ends at %MW100");
   CHECK_FALSE(layout.range(0, 1, 0).has_value());
   CHECK_FALSE(layout.range(0, 50, INT64_MAX).has_value());
+}
+
+TEST_CASE("a range outside is named with both ends, or by its start where the end is far") {
+  const Controller c = controller_with({words("%MW", 1, 100)});
+  const MemoryLayout layout(c);
+  const auto message = [&](std::int64_t number, std::int64_t count) {
+    const auto range = layout.range(0, number, count);
+    return range ? std::string() : range.error().message;
+  };
+  const std::string tail = " lies outside %MW of controller kiln, which ends at %MW100";
+  CHECK(message(1, 100).empty());
+  CHECK(message(100, 1).empty());
+  CHECK(message(100, 2) == "%MW100..%MW101" + tail);
+  CHECK(message(0, 1) == "%MW0" + tail);
+  CHECK(message(101, 1) == "%MW101" + tail);
+  CHECK(message(5, 0) == "%MW5" + tail);
+  CHECK(message(1'000'000'000, 2) == "%MW1000000000..%MW1000000001" + tail);
+  CHECK(message(1'000'000'001, 2) == "%MW1000000001" + tail);
+  CHECK(message(7, 1'000'000'000) == "%MW7..%MW1000000006" + tail);
+  CHECK(message(7, 1'000'000'001) == "%MW7" + tail);
 }
 
 TEST_CASE("bits inside words overlap the words they lie in") {

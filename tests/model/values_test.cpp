@@ -111,6 +111,29 @@ TEST_CASE("the edit distance agrees with a slow recursion") {
   });
 }
 
+TEST_CASE("the nearest name is the first of those with the fewest edits, and near enough") {
+  rc::prop("as asking every name", [] {
+    const auto word =
+        rc::gen::resize(9, rc::gen::container<std::string>(rc::gen::element('a', 'b', 'c')));
+    const std::string name = *word;
+    const auto words = *rc::gen::resize(8, rc::gen::container<std::vector<std::string>>(word));
+    const std::vector<std::string_view> known(words.begin(), words.end());
+    // a third of the letters may be wrong, one at least and three at most
+    const std::size_t near = std::clamp<std::size_t>(name.size() / 3, 1, 3);
+    std::optional<std::string> expected;
+    for (std::size_t distance = 0; distance <= near && !expected; ++distance) {
+      for (const std::string& candidate : words) {
+        if (!expected && edit_distance(name, candidate) == distance) expected = candidate;
+      }
+    }
+    RC_ASSERT(nearest_name(name, known) == expected);
+  });
+  const std::vector<std::string_view> known{"timeout"};
+  CHECK(nearest_or_example("tmeout", known) == " (did you mean 'timeout'?)");
+  CHECK(nearest_or_example("volt", known) == "; write e.g. timeout");
+  CHECK(nearest_or_example("volt", {}).empty());
+}
+
 TEST_CASE("a slip of the pen finds the name that was meant") {
   const std::vector<std::string_view> known{"timeout", "retries", "pause", "baud"};
   CHECK(nearest_name("tiemout", known) == "timeout");

@@ -101,6 +101,33 @@ TEST_CASE("a continuous job on a full line has no bound") {
   CHECK_FALSE(bounds[0][1].interval.has_value());
 }
 
+TEST_CASE("what runs once at start is in the responses, and not in the intervals of what recurs") {
+  Job sweep = cyclic(1, 0, 9);
+  sweep.kind = TriggerKind::continuous;
+  Job start = cyclic(1, 0, 40);
+  start.kind = TriggerKind::on_start;
+  start.period = Duration(0);
+  const auto bounds = bounds_of(test::one_queue({cyclic(100, 0, 10), start, sweep}));
+  CHECK(bounds[0][0].response == Duration(10 + 40 + 9));
+  CHECK(bounds[0][2].interval == Duration(9 + 2 * 10));
+  CHECK_FALSE(bounds[0][1].interval.has_value());
+}
+
+TEST_CASE("one service at its longest: the job, the next scan boundary, foreign requests") {
+  auto serial = test::one_queue({cyclic(100, 0, 10)}, Order::due, 7);
+  CHECK(service_bound(serial, serial.queues[0], Duration(10)) == Duration(17));
+  TimingModel gateway;
+  test::add_gateway_queue(gateway, 0, 1, {test::behind_gateway(1000, 0, 4, 20, 20)});
+  test::add_gateway_queue(
+      gateway, 1, 3,
+      {test::behind_gateway(1000, 0, 6, 10, 11), test::behind_gateway(1000, 0, 0, 30, 31)});
+  // the other master's longest on the line, as often as it may have requests under way
+  CHECK(foreign_share(gateway, gateway.queues[0]) == Duration(3 * 31));
+  CHECK(foreign_share(gateway, gateway.queues[1]) == Duration(20));
+  CHECK(foreign_share(serial, serial.queues[0]) == Duration(0));
+  CHECK(service_bound(gateway, gateway.queues[0], Duration(24)) == Duration(24 + 3 * 31));
+}
+
 TEST_CASE("behind a gateway a foreign request may go before each of ours") {
   // A has 10 x 20 ms, B 1 x 20 ms: 400 ms, where the plain sum says 220
   TimingModel timing;

@@ -53,6 +53,11 @@ TEST_CASE("a stop is noticed between W less a toggle and W after the last change
   // on average 60 after the toggle, and half a toggle time before the stop
   CHECK(found->mean_ms * 1e6 == Approx(3000 + 60 - 500).margin(15));
   CHECK_FALSE(simulate_detection(times(1000, 3000, 0, 0), regular(100, 10, 5)));
+  // stops are looked at from one toggle and one scan of the producer on: here 1007 after the start
+  CHECK_FALSE(simulate_detection(times(1007, 3000, 0, 0), {regular(1007, 10, 2)}));
+  CHECK(simulate_detection(times(1006, 3000, 0, 0), {regular(1007, 10, 2)}).has_value() ==
+        simulate_detection(times(999, 3000, 7, 0), {regular(1007, 10, 2)}).has_value());
+  CHECK_FALSE(simulate_detection(times(1000, 3000, 7, 0), {regular(1007, 10, 2)}));
   CHECK_FALSE(simulate_detection(times(1000, 0, 0, 0), regular(100, 10, 1000)));
 }
 

@@ -1,4 +1,5 @@
 #include "timing/paths.h"
+#include "model/duration_text.h"
 
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
@@ -17,10 +18,6 @@ using namespace greymet::timing;
 using test::replaced;
 
 namespace {
-
-double ms(Duration d) {
-  return static_cast<double>(d.count()) / 1e6;
-}
 
 std::string row(const std::string& name, const std::string& slave, const std::string& rest) {
   return "{ name = \"" + name + "\", slave = \"" + slave + "\", controller = \"kiln\", " + rest +
@@ -69,7 +66,7 @@ TEST_CASE("a value's way through read, copy and write, and its bound") {
   CHECK(found.hops[2].kind == model::MoveKind::write);
   // air-in: rtt 4 + reply 20 = 24 ms; D = 500 + 24, and a scan of kiln; the copy: a scan; send: rtt
   // 5 (default) + two scans of the peer 16 = 21 ms; D = 200 + 21, and a scan of the load-out
-  CHECK(ms(*found.bound) == Approx(500 + 24 + 10 + 10 + 200 + 21 + 8));
+  CHECK(model::to_ms(*found.bound) == Approx(500 + 24 + 10 + 10 + 200 + 21 + 8));
   CHECK(found.dominating == 0);
   CHECK(found.verdict == PathVerdict::good);
   REQUIRE(found.ages);
@@ -78,7 +75,7 @@ TEST_CASE("a value's way through read, copy and write, and its bound") {
   CHECK(found.ages->median < found.ages->p99);
   CHECK(found.ages->p99 <= found.ages->longest);
   // the reads alone make ages up to 500 ms, on average half of that
-  CHECK(ms(*found.simulated) > 500);
+  CHECK(model::to_ms(*found.simulated) > 500);
   CHECK(found.ages->mean_ms > 250);
 }
 
@@ -112,7 +109,7 @@ TEST_CASE("what runs on the program's request has no bound") {
   const auto change =
       report_of(test::network_plan(rows, copy_row + path("air.hr:11", "loadout.%MW3")));
   // max(1000, 21) + 21, and a scan of either side
-  CHECK(ms(*change.bound) == Approx(500 + 24 + 10 + 10 + 1000 + 21 + 10 + 8));
+  CHECK(model::to_ms(*change.bound) == Approx(500 + 24 + 10 + 10 + 1000 + 21 + 10 + 8));
   CHECK(change.dominating == 2);
   CHECK(*change.simulated <= *change.bound);
 }
@@ -154,7 +151,7 @@ TEST_CASE("a bit goes round by the peer and comes back") {
   REQUIRE(found.hops.size() == 3);
   CHECK(found.hops[1].controller == 1);
   // both of 21 ms on one connection: R = 42, in phase 42 too; D = 100 + 42 each way
-  CHECK(ms(*found.bound) == Approx(142 + 8 + 8 + 142 + 10).margin(22));
+  CHECK(model::to_ms(*found.bound) == Approx(142 + 8 + 8 + 142 + 10).margin(22));
   CHECK(*found.simulated <= *found.bound);
 }
 

@@ -169,6 +169,39 @@ TEST_CASE("the same seed gives the same run, percentiles are those of all respon
   CHECK(simulate(timing, options)[0].jobs[1].response_mean_ns != a.jobs[1].response_mean_ns);
 }
 
+TEST_CASE("the percentile is the smallest response that 99 of 100 do not exceed") {
+  // listed first, a job of 5 makes every 100th, or every 99th, response of the other 6 instead of 1
+  for (const auto& [period, expected] : {std::pair(1000, 1), std::pair(990, 6)}) {
+    const auto timing = test::one_queue({cyclic(period, 0, 5), cyclic(10, 0, 1)}, Order::list);
+    for (const bool general : {false, true}) {
+      SimulationOptions options = longest_until(period * 20 - 1);
+      options.percentiles = true;
+      const auto run = general ? internal::simulate_island(timing, {0}, options, {options, 0, 1})[0]
+                               : internal::simulate_queue(timing, 0, options, {options, 0, 1});
+      CHECK(run.jobs[1].response_p99 == Duration(expected));
+      CHECK(run.jobs[1].response_max == Duration(6));
+    }
+  }
+}
+
+TEST_CASE("in either simulator continuous jobs take turns, whatever their number") {
+  for (std::size_t count : {1U, 2U, 3U, 5U, 7U}) {
+    Job sweep = cyclic(1, 0, 10);
+    sweep.kind = TriggerKind::continuous;
+    const auto timing = test::one_queue(std::vector<Job>(count, sweep));
+    SimulationOptions options = longest_until(10'000);
+    for (const bool general : {false, true}) {
+      const auto run = general ? internal::simulate_island(timing, {0}, options, {options, 0, 1})[0]
+                               : internal::simulate_queue(timing, 0, options, {options, 0, 1});
+      // each comes again after all the others, and never sooner
+      for (const JobStatistics& job : run.jobs) {
+        CHECK(job.longest_interval == Duration(10 * static_cast<std::int64_t>(count)));
+        CHECK(job.completed > 0);
+      }
+    }
+  }
+}
+
 TEST_CASE("two masters behind one gateway wait for each other") {
   TimingModel timing;
   test::add_gateway_queue(timing, 0, 1, {test::behind_gateway(100, 0, 4, 20, 20)});

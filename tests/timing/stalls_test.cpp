@@ -1,4 +1,5 @@
 #include "timing/stalls.h"
+#include "model/duration_text.h"
 
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
@@ -18,7 +19,7 @@ using test::with_rows;
 
 namespace {
 
-std::string row(const std::string& name, const std::string& slave, const std::string& when) {
+std::string read_row(const std::string& name, const std::string& slave, const std::string& when) {
   return "{ name = \"" + name + "\", slave = \"" + slave +
          "\", fc = 3, at = 0, count = 2, into = "
          "\"%MW\", on_loss = \"hold\", " +
@@ -34,30 +35,26 @@ StallReport stalls(const std::string& plan) {
   return stalls_of(loaded.plan, build_timing_model(loaded.plan));
 }
 
-double ms(Duration d) {
-  return static_cast<double>(d.count()) / 1e6;
-}
-
 }  // namespace
 
 TEST_CASE("each transaction to the silent slave costs all its tries once") {
-  const std::string plan =
-      with_rows({row("a", "gauge", "every = \"1s\""), row("b", "gauge", "every = \"2s\""),
-                 row("c", "pump", "every = \"1s\""), row("d", "gauge", "every = \"continuous\""),
-                 row("e", "gauge", "every = \"continuous\""), row("f", "gauge", "on = \"start\"")});
+  const std::string plan = with_rows(
+      {read_row("a", "gauge", "every = \"1s\""), read_row("b", "gauge", "every = \"2s\""),
+       read_row("c", "pump", "every = \"1s\""), read_row("d", "gauge", "every = \"continuous\""),
+       read_row("e", "gauge", "every = \"continuous\""), read_row("f", "gauge", "on = \"start\"")});
   const auto found = stalls(plan);
   REQUIRE(found.stalls.size() == 2);
   // a, b and one of the continuous ones; what runs once at the start is over
   CHECK(found.stalls[0].failing.size() == 3);
-  CHECK(ms(found.stalls[0].first) == Approx(3 * 2 * attempt_ms));
+  CHECK(model::to_ms(found.stalls[0].first) == Approx(3 * 2 * attempt_ms));
   CHECK(found.stalls[0].steady == found.stalls[0].first);
   CHECK(found.cyclic.at(found.stalls[0].pool).size() == 3);
-  CHECK(ms(found.stalls[1].first) == Approx(2 * attempt_ms));
+  CHECK(model::to_ms(found.stalls[1].first) == Approx(2 * attempt_ms));
   CHECK(found.stalls[1].pool == found.stalls[0].pool);
   const auto parked = stalls(replaced(plan, "format = \"8E1\"\n",
                                       "format = \"8E1\"\npark = { after = 2, retry = \"9s\" }\n"));
-  CHECK(ms(parked.stalls[0].first) == Approx(2 * 2 * attempt_ms));
-  CHECK(ms(parked.stalls[0].steady) == Approx(attempt_ms));
+  CHECK(model::to_ms(parked.stalls[0].first) == Approx(2 * 2 * attempt_ms));
+  CHECK(model::to_ms(parked.stalls[0].steady) == Approx(attempt_ms));
 }
 
 TEST_CASE("several requests under way leave room for others") {

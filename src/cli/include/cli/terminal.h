@@ -33,6 +33,9 @@ using model::shown;
 // Without colour, bar and folding: for files, and for what goes to stderr.
 [[nodiscard]] Terminal plain_terminal(std::ostream& out, std::ostream& err, std::size_t width);
 
+// Says what is wrong with what was asked for. Returns exit_usage.
+int usage_error(const Terminal& terminal, std::string_view message);
+
 // Colours by what they mean; nothing without colour.
 enum class Tint { none, bold, red, yellow, blue, dim };
 [[nodiscard]] std::string tinted(const Terminal& terminal, Tint tint, std::string_view text);

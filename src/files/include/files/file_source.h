@@ -15,6 +15,9 @@ struct FileError {
   std::string message;
 };
 
+// What the operating system said of `path`; `error` as in errno.
+[[nodiscard]] tl::unexpected<FileError> system_failure(const std::string& path, int error);
+
 using FileContent = tl::expected<std::string, FileError>;
 
 // Reads a whole file, given by path. Must refuse more than `limit` bytes.

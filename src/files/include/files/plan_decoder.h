@@ -32,8 +32,9 @@ namespace greymet::files {
                                           model::Findings& findings);
 
 // The whole plan but its maps, models and transaction table, whose files the caller reads.
-// `table_file` receives `exchange.table`.
-[[nodiscard]] model::Plan decode_plan(const Value& root, model::Declared<std::string>& table_file,
+// `table_file` receives `exchange.table`. The rows of lists are released as they are decoded: hand
+// the root over where its memory matters.
+[[nodiscard]] model::Plan decode_plan(Value root, model::Declared<std::string>& table_file,
                                       model::Findings& findings);
 
 }  // namespace greymet::files

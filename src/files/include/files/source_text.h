@@ -10,6 +10,8 @@
 
 namespace greymet::files {
 
+inline constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
+
 // Lines of a text, found once. Lines and columns count from 1, columns in code points, as ranges
 // do. Holds a view: the text must outlive it.
 class SourceText {

@@ -38,6 +38,7 @@ struct Value {
 
   // The value of a key, or null.
   [[nodiscard]] const Value* find(std::string_view key) const;
+  [[nodiscard]] Value* find(std::string_view key);
   // The value of a key, made as a table if it was not there.
   Value& table_at(std::string_view key, model::Range at);
 };

@@ -35,6 +35,7 @@ struct JobBounds {
 [[nodiscard]] Duration foreign_share(const TimingModel& timing, const Queue& queue);
 
 // Longest busy time of one service, waiting for a scan boundary and foreign requests included.
-[[nodiscard]] Duration service_bound(const TimingModel& timing, const Queue& queue, const Job& job);
+[[nodiscard]] Duration service_bound(const TimingModel& timing, const Queue& queue,
+                                     Duration longest);
 
 }  // namespace greymet::timing
