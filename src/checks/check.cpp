@@ -93,6 +93,28 @@ tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view t
   return selection;
 }
 
+namespace {
+
+// As grave as the gravest that is left out: no plan becomes clean by having many mistakes.
+void cut(Findings& found) {
+  if (found.size() <= most_findings) return;
+  const auto first = found.begin() + static_cast<std::ptrdiff_t>(most_findings);
+  const auto gravest = std::max_element(first, found.end(), [](const Finding& a, const Finding& b) {
+    return a.severity < b.severity;
+  });
+  Finding rest{.rule = RuleCode::P05,
+               .severity = gravest->severity,
+               .place = first->place,
+               .subject = {},
+               .message = fmt::format("{} further findings are not listed",
+                                      std::distance(first, found.end())),
+               .remedy = "correct the first ones and check again"};
+  found.erase(first, found.end());
+  found.push_back(std::move(rest));
+}
+
+}  // namespace
+
 Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
                const std::stop_token& stop) {
   // Causes of other families silence what was picked: all that looks at the plan alone runs.
@@ -127,6 +149,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     const auto begin = [](const model::Range& r) { return std::tie(r.file, r.line, r.column); };
     return begin(a.place) != begin(b.place) ? begin(a.place) < begin(b.place) : a.rule < b.rule;
   });
+  cut(found);
   return found;
 }
 

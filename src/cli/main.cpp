@@ -17,9 +17,17 @@ std::size_t width_of_terminal() {
   return 100;
 }
 
+// Not by exception: libraries have destructors that ask for memory.
+void end_without_memory() {
+  constexpr std::string_view message = "greymet: there is not enough memory for this\n";
+  [[maybe_unused]] const auto written = ::write(STDERR_FILENO, message.data(), message.size());
+  ::_exit(greymet::cli::exit_unreachable);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
+  std::set_new_handler(end_without_memory);
   try {
     const bool shown = ::isatty(STDOUT_FILENO) != 0;
     const char* kind = std::getenv("TERM");
@@ -36,9 +44,6 @@ int main(int argc, char** argv) {
       return greymet::cli::exit_unreachable;
     }
     return status;
-  } catch (const std::bad_alloc&) {
-    std::cerr << "greymet: there is not enough memory for this\n";
-    return greymet::cli::exit_unreachable;
   } catch (const std::exception& error) {
     std::cerr << "greymet: internal error: " << error.what() << '\n';
   }

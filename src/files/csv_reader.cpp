@@ -7,6 +7,7 @@
 #include <csv.h>
 #include <fmt/format.h>
 
+#include "files/file_source.h"
 #include "files/source_text.h"
 
 namespace greymet::files {
@@ -46,9 +47,14 @@ class Builder {
     csv_set_delim(&parser, static_cast<unsigned char>(table_.delimiter));
     for (std::size_t i = 0; i < text.size(); ++i) {
       if (csv_parse(&parser, &text[i], 1, on_field, on_row, this) != 1) return quote_failure();
+      if (table_.rows.size() > most_rows) break;
       follow(text, i);
     }
-    if (csv_fini(&parser, on_field, on_row, this) != 0) return quote_failure();
+    const bool long_already = table_.rows.size() > most_rows;
+    if (!long_already && csv_fini(&parser, on_field, on_row, this) != 0) return quote_failure();
+    if (table_.rows.size() > most_rows) {
+      return fail(fmt::format("has more than {} rows", most_rows), "split the table");
+    }
     if (table_.header.empty()) return fail("is empty", "a table begins with a header row");
     return std::move(table_);
   }

@@ -6,6 +6,7 @@
 #include "model/nearest_name.h"
 
 #include "decode_words.h"
+#include "files/file_source.h"
 #include "files/plan_decoder.h"
 
 namespace greymet::files {
@@ -211,10 +212,27 @@ model::Accept decode_accept(const Value& table, std::size_t number, Findings& fi
 
 namespace {
 
+void report_surplus(model::Range place, std::string_view what, std::size_t count,
+                    Findings& findings) {
+  findings.push_back({.rule = RuleCode::P05,
+                      .severity = model::Severity::error,
+                      .place = place,
+                      .subject = {},
+                      .message = fmt::format("{} {}: at most {} are read", count, what, most_rows),
+                      .remedy = "split the plan"});
+}
+
 template <class Decode>
-void decode_named(const Value* tables, Findings& findings, const Decode& decode) {
+void decode_named(TableReader& in, std::string_view kind, Findings& findings,
+                  const Decode& decode) {
+  const Value* tables = in.table(kind);
   if (tables == nullptr) return;
+  std::size_t count = 0;
   for (const Entry& entry : tables->entries) {
+    if (++count > most_rows) {
+      return report_surplus(entry.place, fmt::format("tables [{}.*]", kind), tables->entries.size(),
+                            findings);
+    }
     if (entry.value.kind == ValueKind::table) {
       decode(entry.key, entry.value);
       continue;
@@ -236,9 +254,13 @@ std::vector<T> decode_list(Value& section, TableReader& in, std::string_view key
   std::vector<T> out;
   const auto tables = in.tables(key);
   if (tables.empty()) return out;
-  out.reserve(tables.size());
+  out.reserve(std::min(tables.size(), most_rows));
   for (Value& item : section.find(key)->items) {
     if (out.size() == tables.size() || &item != tables[out.size()]) continue;
+    if (out.size() == most_rows) {
+      report_surplus(item.place, fmt::format("entries of `{}`", key), tables.size(), in.findings());
+      break;
+    }
     out.push_back(decode(item, out.size() + 1, in.findings()));
     item = Value{};
   }
@@ -256,16 +278,16 @@ model::Plan decode_plan(Value root, model::Declared<std::string>& table_file, Fi
     plan.revision = sub.text("revision");
     sub.finish();
   }
-  decode_named(in.table("controller"), findings, [&](const std::string& name, const Value& table) {
+  decode_named(in, "controller", findings, [&](const std::string& name, const Value& table) {
     plan.controllers.push_back(decode_controller(name, table, findings));
   });
-  decode_named(in.table("line"), findings, [&](const std::string& name, const Value& table) {
+  decode_named(in, "line", findings, [&](const std::string& name, const Value& table) {
     plan.lines.push_back(decode_line(name, table, findings));
   });
-  decode_named(in.table("gateway"), findings, [&](const std::string& name, const Value& table) {
+  decode_named(in, "gateway", findings, [&](const std::string& name, const Value& table) {
     plan.gateways.push_back(decode_gateway(name, table, findings));
   });
-  decode_named(in.table("slave"), findings, [&](const std::string& name, const Value& table) {
+  decode_named(in, "slave", findings, [&](const std::string& name, const Value& table) {
     plan.slaves.push_back(decode_slave(name, table, findings));
   });
   if (in.table("exchange") != nullptr) {

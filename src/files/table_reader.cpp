@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "files/file_source.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 
@@ -72,14 +73,28 @@ const Value* TableReader::value(std::string_view key) {
   return nullptr;
 }
 
-void TableReader::report(RuleCode rule, model::Range place, std::string message,
+bool TableReader::report(RuleCode rule, model::Range place, std::string message,
                          std::string remedy) {
+  if (findings_.size() >= most_findings_of_reading) {
+    if (findings_.size() == most_findings_of_reading) {
+      findings_.push_back({.rule = RuleCode::P05,
+                           .severity = model::Severity::error,
+                           .place = place,
+                           .subject = {},
+                           .message = fmt::format("more than {} mistakes in what is read: "
+                                                  "the rest is not listed",
+                                                  most_findings_of_reading),
+                           .remedy = "correct the first ones and check again"});
+    }
+    return false;
+  }
   findings_.push_back({.rule = rule,
                        .severity = model::Severity::error,
                        .place = place,
                        .subject = subject_,
                        .message = std::move(message),
                        .remedy = std::move(remedy)});
+  return true;
 }
 
 void TableReader::wrong(const Value& value, std::string_view key, std::string_view expected) {
@@ -264,8 +279,10 @@ std::vector<const Value*> TableReader::tables(std::string_view key) {
 
 void TableReader::require(std::string_view key, std::string_view remedy) {
   if (value(key) != nullptr || refused_.contains(key)) return;
-  report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key), std::string(remedy));
-  findings_.back().about = key;
+  if (report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key),
+             std::string(remedy))) {
+    findings_.back().about = key;
+  }
 }
 
 void TableReader::finish(const std::function<std::string(std::string_view)>& explain) {
@@ -277,9 +294,10 @@ void TableReader::finish(const std::function<std::string(std::string_view)>& exp
       remedy = nearest ? fmt::format("write `{}`", *nearest)
                        : fmt::format("known here: {}", fmt::join(known_, ", "));
     }
-    report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
-           std::move(remedy));
-    if (!nearest) continue;
+    const bool kept =
+        report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
+               std::move(remedy));
+    if (!kept || !nearest) continue;
     findings_.back().about = *nearest;
     if (entry.place.has_end()) {
       findings_.back().fixes = {{fmt::format("write `{}`", *nearest),

@@ -31,11 +31,13 @@ std::size_t behind_string(std::string_view text, std::size_t at) {
 
 }  // namespace
 
-std::optional<std::size_t> too_deep(std::string_view text) {
+std::optional<Excess> beyond_limits(std::string_view text) {
   std::vector<std::size_t> open;  // what each bracket that is open adds
   std::size_t header = 0;         // parts of the table the pairs belong to
   std::size_t base = 0;           // sum of `open`
   std::size_t dots = 0;           // of the key that is being read
+  std::size_t commas = 0;
+  std::size_t parts = 0;  // of keys, and brackets
   bool at_line_start = true;
   bool in_header = false;
   for (std::size_t i = 0; i < text.size();) {
@@ -49,6 +51,9 @@ std::optional<std::size_t> too_deep(std::string_view text) {
       i = behind_string(text, i);
       continue;
     }
+    if (c == ',') ++commas;
+    if (c == '=' || c == '.' || c == '[' || c == '{') ++parts;
+    if (std::max(commas, parts) > most_parts) return Excess{i, Excess::Of::parts};
     if (c == '\n' || c == ',') {
       dots = 0;
       if (c == '\n' && (open.empty() || in_header)) {
@@ -74,7 +79,7 @@ std::optional<std::size_t> too_deep(std::string_view text) {
       ++dots;
     }
     if (c != ' ' && c != '\t' && c != '\r' && c != '\n') at_line_start = false;
-    if (header + base + dots > deepest_nesting) return i;
+    if (header + base + dots > deepest_nesting) return Excess{i, Excess::Of::nesting};
     ++i;
   }
   return std::nullopt;

@@ -449,11 +449,14 @@ std::optional<Value> read_toml(const std::string& text, std::uint32_t file, Find
   }
   Mender mender(text, file, findings);
   while (true) {
-    if (const auto at = internal::too_deep(mender.text())) {
+    if (const auto excess = internal::beyond_limits(mender.text())) {
+      const bool deep = excess->of == internal::Excess::Of::nesting;
       findings.push_back(syntax_finding(
-          SourceText(mender.text()).range(*at, *at + 1, file),
-          fmt::format("lists, tables and keys nest more than {} deep", internal::deepest_nesting),
-          "no plan needs that"));
+          SourceText(mender.text()).range(excess->at, excess->at + 1, file),
+          deep ? fmt::format("lists, tables and keys nest more than {} deep",
+                             internal::deepest_nesting)
+               : fmt::format("more than {} keys, or entries of lists", internal::most_parts),
+          deep ? "no plan needs that" : "split the plan"));
       return std::nullopt;
     }
     try {

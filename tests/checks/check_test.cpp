@@ -92,6 +92,40 @@ TEST_CASE("an accepted finding is left out, an idle accept is reported") {
   CHECK(accepting("T08", "transaction t").size() == 1);
 }
 
+TEST_CASE("of very many findings the first come back, and the gravest of the rest is not lost") {
+  const auto loaded = test::load(test::base_plan(), test::base_files());
+  const auto finding = [](std::uint32_t line, model::Severity severity) {
+    model::Finding f{.rule = model::RuleCode::M09,
+                     .severity = severity,
+                     .place = {0, line, 1, line, 2},
+                     .subject = {},
+                     .message = "",
+                     .remedy = ""};
+    return f;
+  };
+  for (const auto last :
+       {model::Severity::note, model::Severity::warning, model::Severity::error}) {
+    for (const std::size_t count : {19'999U, 20'000U, 20'001U, 25'000U}) {
+      model::Findings many;
+      // from the last line to the first, so that they have to be sorted before they are cut
+      many.push_back(finding(static_cast<std::uint32_t>(count), last));
+      for (std::size_t i = count - 1; i > 0; --i) {
+        many.push_back(finding(static_cast<std::uint32_t>(i), model::Severity::note));
+      }
+      const auto found = checks::check(loaded.plan, many, {{"P", "M09"}});
+      INFO(count);
+      REQUIRE(found.size() == std::min<std::size_t>(count, 20'001));
+      CHECK(found.front().place.line == 1);
+      CHECK(found.back().severity == last);
+      if (count > 20'000) {
+        CHECK(found.back().message ==
+              std::to_string(count - 20'000) + " further findings are not listed");
+        CHECK(found.back().place.line == 20'001);
+      }
+    }
+  }
+}
+
 TEST_CASE("families and rules can be picked") {
   const auto selection = checks::parse_rule_selection("F,M02");
   REQUIRE(selection.has_value());

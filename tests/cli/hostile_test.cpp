@@ -213,6 +213,39 @@ TEST_CASE("pack -o writes a whole plan or says why it cannot") {
   CHECK_FALSE(temporary.has("out/pack.json"));
 }
 
+#ifndef GREYMET_SANITIZED  // sanitizers need more address space than any limit
+TEST_CASE("no plan of up to 16 MB takes more than 640 MB, whatever its megabytes are made of") {
+  struct Family {
+    std::size_t entries;
+    const char* head;
+    const char* entry;  // # is its number
+    const char* tail;
+  };
+  const test::TemporaryFolder temporary;
+  // each about as long as what is read of its kind
+  for (const Family& family :
+       {Family{190'000, "[exchange]\ntransactions = [", "{name=\"a\",fc=3},", "]\n"},
+        Family{990'000, "[exchange]\ntransactions = [{points=[", "\"\",", "]}]\n"},
+        Family{990'000, "x = [", "[],", "]\n"}, Family{330'000, "", "slave.a#.x=1\n", ""}}) {
+    std::string text = family.head;
+    const std::string entry = family.entry;
+    const std::size_t number = entry.find('#');
+    for (std::size_t i = 0; i < family.entries && text.size() + 40 < std::size_t{16} << 20; ++i) {
+      text += entry.substr(0, number);
+      if (number != std::string::npos) text += std::to_string(i) + entry.substr(number + 1);
+    }
+    temporary.write("plan.toml", text + family.tail);
+    const auto outcome =
+        test::run_program("/bin/sh",
+                          {"-c", std::string("ulimit -v 655360; exec ") + GREYMET_PROGRAM +
+                                     " check --format json plan.toml >/dev/null"},
+                          temporary.path());
+    INFO(family.entry << " " << outcome.err);
+    CHECK((outcome.status == 1 || outcome.status == 2));  // mistakes, or not read at all
+  }
+}
+#endif
+
 TEST_CASE("what runs out, is left out or has no terminal ends as it should") {
   const HostileSite site;
 #ifndef GREYMET_SANITIZED

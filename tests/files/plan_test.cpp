@@ -167,6 +167,35 @@ TEST_CASE("files that cannot be used are findings, and the rest is read") {
   CHECK_FALSE(itself.unreadable);
 }
 
+TEST_CASE("lists, things of a kind and tables end at 65536, and a plan of mistakes at 10000") {
+  const auto many = [](std::size_t count, const char* before, const char* each,
+                       const char* behind) {
+    std::string text = before;
+    for (std::size_t i = 0; i < count; ++i) text += fmt::format(fmt::runtime(each), i);
+    return text + behind;
+  };
+  const auto has = [](const std::string& plan, const std::string& text, test::Files files = {}) {
+    for (const auto& f : test::load(plan, std::move(files)).findings) {
+      if (f.message == text && f.severity == model::Severity::error) return true;
+    }
+    return false;
+  };
+  const std::string copies = "65537 entries of `copies`: at most 65536 are read";
+  CHECK(has(many(65'537, "[exchange]\ncopies = [", "{{}},", "]\n"), copies));
+  CHECK_FALSE(has(many(65'536, "[exchange]\ncopies = [", "{{}},", "]\n"), copies));
+  const std::string lines = "65537 tables [line.*]: at most 65536 are read";
+  CHECK(has(many(65'537, "", "line.l{}={{}}\n", ""), lines));
+  CHECK_FALSE(has(many(65'536, "", "line.l{}={{}}\n", ""), lines));
+  const std::string table = "[exchange]\ntable = \"t.csv\"\n";
+  const std::string rows = "has more than 65536 rows";
+  CHECK(has(table, rows, {{"t.csv", many(65'537, "name,slave,fc\n", "n{},s,3\n", "")}}));
+  CHECK_FALSE(has(table, rows, {{"t.csv", many(65'536, "name,slave,fc\n", "n{},s,3\n", "")}}));
+  const std::string mistakes = "more than 10000 mistakes in what is read: the rest is not listed";
+  CHECK(has(many(10'001, "[plan]\n", "k{}=1\n", ""), mistakes));
+  CHECK_FALSE(has(many(10'000, "[plan]\n", "k{}=1\n", ""), mistakes));
+  CHECK(test::load(many(30'000, "[plan]\n", "k{}=1\n", "")).findings.size() == 10'001);
+}
+
 TEST_CASE("hostile plans are refused without harm") {
   CHECK(test::load("").findings.at(0).message == "is empty: it declares nothing");
   CHECK(test::load(std::string(1 << 16, '\0')).unreadable);

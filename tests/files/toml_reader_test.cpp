@@ -220,6 +220,24 @@ TEST_CASE("however a plan is mutilated, reading ends and each place is reported 
   });
 }
 
+TEST_CASE("no text has more keys or entries than the limit says, one more is refused") {
+  const auto listed = [](std::size_t entries) {
+    std::string text = "x = [";
+    for (std::size_t i = 0; i < entries; ++i) text += "1,";
+    return listed_findings(text + "]\n");
+  };
+  CHECK(listed(1'000'000).find("entries of lists") == std::string::npos);
+  CHECK(listed(1'000'001) ==
+        "P01 1:2000007: more than 1000000 keys, or entries of lists | split the plan (unreadable)");
+  std::string keys;
+  for (int i = 0; i < 1'000'001; ++i) keys += "a=1\n";
+  CHECK(listed_findings(keys) ==
+        "P01 1000001:2: more than 1000000 keys, or entries of lists | split the plan (unreadable)");
+  // what stands in texts and comments does not count
+  CHECK(listed_findings("x = \"" + std::string(1'000'001, ',') + "\"\n").empty());
+  CHECK(listed_findings("#" + std::string(1'000'001, '[') + "\n").empty());
+}
+
 TEST_CASE("nothing nests deeper than the reader can stand, however it is spelt") {
   const auto repeated = [](const std::string& text, int times) {
     std::string all;

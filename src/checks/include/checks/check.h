@@ -24,8 +24,11 @@ struct RuleSelection {
 // Reads "F,M02". The error is one line naming the offending text.
 [[nodiscard]] tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view text);
 
+// Most findings that come back; of more, one says how many are left out.
+inline constexpr std::size_t most_findings = 20'000;
+
 // Runs the rules and joins their findings with those of reading (`found`): consequences of one
-// cause are silenced, accepted findings left out, the rest sorted by place. Once `stop` is
+// cause are silenced, accepted findings left out, the rest sorted by place and cut. Once `stop` is
 // requested no further rule is begun: what comes back is then not the whole answer.
 [[nodiscard]] model::Findings check(const model::ResolvedPlan& resolved, model::Findings found,
                                     const RuleSelection& selection = {},

@@ -62,7 +62,8 @@ class TableReader {
   // Reports P02 for every key that no accessor asked for. `explain` may give a better remedy.
   void finish(const std::function<std::string(std::string_view)>& explain = {});
 
-  void report(model::RuleCode rule, model::Range place, std::string message, std::string remedy);
+  // False where there are so many findings that this one is not kept.
+  bool report(model::RuleCode rule, model::Range place, std::string message, std::string remedy);
   [[nodiscard]] model::Range place() const { return table_.place; }
   [[nodiscard]] const model::Subject& subject() const { return subject_; }
   [[nodiscard]] model::Findings& findings() { return findings_; }
