@@ -1,5 +1,10 @@
 // How the time of commands grows with their input: families of plans that once took too long, each
-// at three sizes. Prints the slope of time over bytes; above 1.3 it is red, and the status is 1.
+// at three sizes. Prints the slope of time over bytes; above 1.3 it is red, and the status is 1. So
+// it is where the largest takes more than 40 times its bytes, measured in a process of its own.
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include <chrono>
 #include <cmath>
 #include <functional>
@@ -23,6 +28,8 @@ using namespace greymet;
 namespace {
 
 constexpr double steepest = 1.3;
+constexpr double most_memory = 40;  // times the input
+constexpr double program = 16e6;    // bytes that any run takes
 
 struct Input {
   std::string plan;
@@ -179,6 +186,17 @@ const std::vector<Family> families{
                        n)};
      },
      2000, timing_of},
+    {"good rows, check",
+     [](std::size_t n) {
+       return Input{head +
+                    exchange(rows(n,
+                                  "  {{ name = \"t{0}\", slave = \"a\", fc = 3, at = 0, count "
+                                  "= 1, into = \"%MW{0}\", every = \"60s\", on_loss = "
+                                  "\"hold\" }},\n"))};
+     },
+     10'000, check_it},
+    {"rows of nothing, check",
+     [](std::size_t n) { return Input{head + exchange(rows(n, "{{}},"))}; }, 500'000, check_it},
     {"a ring of controllers, tune",
      [](std::size_t n) {
        std::string text;
@@ -212,26 +230,46 @@ double seconds_of(const Family& family, const Input& input) {
   return best;
 }
 
+// Bytes of memory at the peak of one run, over those that every run takes.
+double memory_taken(const Family& family, const Input& input) {
+  const pid_t child = ::fork();
+  if (child == 0) {
+    const auto loaded = files::load_plan(
+        "plan.toml", files::memory_files({{"plan.toml", input.plan}, {"m.csv", input.map}}));
+    family.run(loaded);
+    ::_exit(0);
+  }
+  rusage usage{};
+  int status = 0;
+  if (child < 0 || ::wait4(child, &status, 0, &usage) != child || status != 0) return 1e18;
+  return std::max(0.0, static_cast<double>(usage.ru_maxrss) * 1024 - program);
+}
+
 }  // namespace
 
 int main() {
   bool red = false;
-  fmt::print("{:<36} {:>24} {:>30}  slope\n", "family", "bytes", "seconds");
+  fmt::print("{:<36} {:>24} {:>30}  slope  memory\n", "family", "bytes", "seconds");
   for (const Family& family : families) {
     std::vector<double> bytes;
     std::vector<double> seconds;
+    double memory = 0;
     for (const std::size_t factor : {1U, 2U, 4U}) {
       const Input input = family.input(factor * family.smallest);
       bytes.push_back(static_cast<double>(input.plan.size() + input.map.size()));
+      memory = memory_taken(family, input) / bytes.back();
       seconds.push_back(seconds_of(family, input));
     }
     const double slope = std::log(seconds[2] / seconds[0]) / std::log(bytes[2] / bytes[0]);
     // what is over in some milliseconds is noise
     const bool steep = slope > steepest && seconds[2] > 0.02;
-    red = red || steep;
-    fmt::print("{:<36} {:>7.0f} {:>8.0f} {:>8.0f} {:>9.4f} {:>9.4f} {:>9.4f}  {:.2f}{}\n",
-               family.name, bytes[0], bytes[1], bytes[2], seconds[0], seconds[1], seconds[2], slope,
-               steep ? "  <- steeper than 1.3" : "");
+    const bool large = memory > most_memory;
+    red = red || steep || large;
+    fmt::print(
+        "{:<36} {:>7.0f} {:>8.0f} {:>8.0f} {:>9.4f} {:>9.4f} {:>9.4f}  {:.2f} {:>6.1f}{}{}\n",
+        family.name, bytes[0], bytes[1], bytes[2], seconds[0], seconds[1], seconds[2], slope,
+        memory, steep ? "  <- steeper than 1.3" : "",
+        large ? "  <- more than 40 times the input" : "");
   }
   return red ? 1 : 0;
 }
