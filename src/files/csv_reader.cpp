@@ -47,24 +47,32 @@ class Builder {
     csv_set_delim(&parser, static_cast<unsigned char>(table_.delimiter));
     for (std::size_t i = 0; i < text.size(); ++i) {
       if (csv_parse(&parser, &text[i], 1, on_field, on_row, this) != 1) return quote_failure();
-      if (table_.rows.size() > most_rows) break;
+      if (is_too_large()) break;
       follow(text, i);
     }
-    const bool long_already = table_.rows.size() > most_rows;
-    if (!long_already && csv_fini(&parser, on_field, on_row, this) != 0) return quote_failure();
-    if (table_.rows.size() > most_rows) {
-      return fail(fmt::format("has more than {} rows", most_rows), "split the table");
+    if (!is_too_large() && csv_fini(&parser, on_field, on_row, this) != 0) return quote_failure();
+    if (is_too_large()) {
+      return fail(table_.rows.size() > most_rows
+                      ? fmt::format("has more than {} rows", most_rows)
+                      : fmt::format("has more than {} cells", most_cells),
+                  "split the table");
     }
     if (table_.header.empty()) return fail("is empty", "a table begins with a header row");
     return std::move(table_);
   }
 
  private:
+  [[nodiscard]] bool is_too_large() const {
+    return table_.rows.size() > most_rows || cells_ > most_cells;
+  }
+
   static void on_field(void* data, std::size_t length, void* self) {
     auto& builder = *static_cast<Builder*>(self);
     model::Range place = builder.field_start_;
     place.end_line = builder.line_;  // the delimiter that ends it has not been counted yet
     place.end_column = builder.column_;
+    if (builder.row_.empty()) builder.row_.reserve(builder.table_.header.size());
+    ++builder.cells_;
     builder.row_.push_back({std::string(static_cast<const char*>(data), length), place});
     builder.field_ended_ = true;
   }
@@ -112,6 +120,7 @@ class Builder {
   bool field_ended_ = false;
   bool quoted_ = false;
   std::vector<Cell> row_;
+  std::size_t cells_ = 0;
   CsvTable table_;
 };
 

@@ -41,29 +41,29 @@ model::BlockText read_block(TableReader& in) {
   return block;
 }
 
-std::optional<model::BlockText> read_part(TableReader& in, std::string_view key,
-                                          std::string_view memory_key) {
+std::shared_ptr<const model::BlockText> read_part(TableReader& in, std::string_view key,
+                                                  std::string_view memory_key) {
   const Value* table = in.table(key);
-  if (table == nullptr) return std::nullopt;
+  if (table == nullptr) return nullptr;
   TableReader sub(*table, in.subject(), in.findings());
   model::BlockText block = read_block(sub);
   block.memory = sub.text(memory_key);
   block.refused = sub.refused();
   sub.finish();
-  return block;
+  return std::make_shared<const model::BlockText>(std::move(block));
 }
 
-model::StatusText read_status(TableReader& in) {
-  model::StatusText status;
+std::shared_ptr<const model::StatusText> read_status(TableReader& in) {
   const Value* table = in.table("status");
-  if (table == nullptr) return status;
+  if (table == nullptr) return nullptr;
+  model::StatusText status;
   TableReader sub(*table, in.subject(), in.findings());
   status.busy = sub.text("busy");
   status.done = sub.text("done");
   status.failed = sub.text("failed");
   status.exception = sub.text("exception");
   sub.finish();
-  return status;
+  return std::make_shared<const model::StatusText>(std::move(status));
 }
 
 // Keys of [exchange] that slipped into the block above them.

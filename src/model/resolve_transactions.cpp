@@ -277,7 +277,7 @@ class TransactionResolver {
     for (const bool is_into : {true, false}) {
       const bool wanted = is_into ? reads(*t.function) : writes(*t.function);
       const std::string_view key = is_into ? "into" : "from";
-      const std::optional<BlockText>& part = is_into ? declared.read : declared.write;
+      const std::shared_ptr<const BlockText>& part = is_into ? declared.read : declared.write;
       const auto& text = both ? (part ? part->memory : std::optional<Located<std::string>>())
                               : (is_into ? declared.into : declared.from);
       if (!wanted && text) {
@@ -352,10 +352,12 @@ class TransactionResolver {
         t.status.push_back({kind, *range, text->place});
       }
     };
-    add(StatusKind::busy, declared.status.busy);
-    add(StatusKind::done, declared.status.done);
-    add(StatusKind::failed, declared.status.failed);
-    add(StatusKind::exception, declared.status.exception);
+    if (declared.status != nullptr) {
+      add(StatusKind::busy, declared.status->busy);
+      add(StatusKind::done, declared.status->done);
+      add(StatusKind::failed, declared.status->failed);
+      add(StatusKind::exception, declared.status->exception);
+    }
     if (declared.only_if) t.gate = resolve_bit(layout, *declared.only_if, report);
   }
 

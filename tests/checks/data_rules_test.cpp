@@ -47,6 +47,21 @@ TEST_CASE("D01: what the type cannot hold") {
   CHECK(point("u16", "1,-40,C,-40,60").empty());
   CHECK(point("i16", "0.01,0,,-327.68,327.67").empty());
   CHECK(point("i16", "-1,0,,-32767,32768").empty());
+  // the smallest type that holds both ends, and not one that just does not
+  const auto needed = [&](const std::string& range) {
+    const std::string text = point("bcd16", "1,0,," + range).at(0);
+    return text.substr(text.rfind(' ') + 1);
+  };
+  CHECK(needed("0,65535") == "u16");
+  CHECK(needed("0,65536") == "u32");
+  CHECK(needed("0,4294967295") == "u32");
+  CHECK(needed("0,4294967296") == "f64");
+  CHECK(needed("-32768,32767") == "i16");
+  CHECK(needed("-32769,0") == "i32");
+  CHECK(needed("-1,32768") == "i32");
+  CHECK(needed("-2147483648,2147483647") == "i32");
+  CHECK(needed("-2147483649,0") == "f64");
+  CHECK(needed("-1,2147483648") == "f64");
   CHECK(point("bcd16", "1,0,,0,10000").size() == 1);
   CHECK(point("bcd32", "1,0,,0,99999999").empty());
   CHECK(point("u64", "1,0,,0,1e18").empty());
@@ -163,6 +178,15 @@ TEST_CASE("D05, D06: passed on to another slave") {
                                          row + "\n"));
   };
   CHECK(speed("1,0,rpm").empty());  // only one of them has a unit
+  const auto units = [&](const std::string& code) {
+    test::Files both = with_map("pump.csv",
+                                "point,area,address,type,unit\nsetpoint,hr,0,f32,\nspeed,hr,2,u16,"
+                                "rpm\n");
+    both["gauge.csv"] = "point,area,address,type,unit\ncode,hr,5,u16," + code + "\n";
+    return findings_of_rule("D06", relay(2, "%MW5", ""), both);
+  };
+  CHECK(units("rpm").empty());
+  CHECK(units("1/s").at(0).find("another quantity: 1/s against rpm |") != std::string::npos);
   CHECK(speed("1,-40,").at(0).find("another quantity: offset 0 against -40 |") !=
         std::string::npos);
 }

@@ -1,5 +1,9 @@
 // Family N: a plan that fires each rule, with the exact words, and one in which it is silent.
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
+
+#include <algorithm>
 
 #include "network_plan.h"
 #include "plans.h"
@@ -229,6 +233,41 @@ TEST_CASE("N11: a connection for every request") {
   CHECK(findings_of_rule("N11", with_air("connect = \"each\"\n", often)).size() == 1);
   // it would be closed in between
   CHECK(findings_of_rule("N11", with_air("connect = \"each\"\nidle = \"500ms\"\n")).empty());
+}
+
+TEST_CASE("M04: who writes a register twice, against looking at every pair") {
+  rc::prop("a pair is named exactly where there is one", [] {
+    struct Write {
+      std::string controller;
+      int at, count;
+    };
+    std::vector<Write> writes;
+    std::vector<std::string> rows;
+    const auto count = *rc::gen::inRange(1, 6);
+    for (int i = 0; i < count; ++i) {
+      writes.push_back({*rc::gen::element<std::string>("kiln", "loadout"), *rc::gen::inRange(0, 12),
+                        *rc::gen::inRange(1, 6)});
+      rows.push_back("{ name = \"w" + std::to_string(i) + "\", controller = \"" +
+                     writes.back().controller +
+                     "\", slave = \"weather\", fc = 16, at = " + std::to_string(writes.back().at) +
+                     ", count = " + std::to_string(writes.back().count) +
+                     ", from = \"%MW0\", every = \"5s\" }");
+    }
+    bool any = false;
+    bool of_two_masters = false;
+    for (const Write& a : writes) {
+      for (const Write& b : writes) {
+        if (&a == &b || a.at + a.count <= b.at || b.at + b.count <= a.at) continue;
+        any = true;
+        of_two_masters = of_two_masters || a.controller != b.controller;
+      }
+    }
+    const auto found = findings_of_rule("M04", network_plan(rows));
+    RC_ASSERT(found.empty() != any);
+    const bool errors = std::any_of(found.begin(), found.end(),
+                                    [](const std::string& f) { return f.starts_with("error"); });
+    RC_ASSERT(errors == of_two_masters);
+  });
 }
 
 TEST_CASE("M04: two controllers write one register through a gateway") {

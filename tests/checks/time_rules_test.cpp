@@ -139,6 +139,18 @@ TEST_CASE("T04: one silent slave, and what would cure it") {
       Words{"note line north: if gauge is silent it stalls the others for 1013.177 ms until it is "
             "parked after 3 failures (1 transaction, 2 x 500ms each): b (every 1s) must wait | "
             "write retries = 0, or timeout = \"490ms\""});
+  // parked after one failure instead of three: enough where all tries of all fit into the period
+  const auto ways = [&](const std::string& slow) {
+    return findings_of_rule(
+        "T04", with_north("park = { after = 3, retry = \"10s\" }\n",
+                          network_plan({row("a", "gauge", 8, "every = \"9s\""),
+                                        row("c", "gauge", 2, "every = \"9s\""),
+                                        row("b", "pump", 2, "every = \"" + slow + "\"")})));
+  };
+  // two of 1013.177 ms at once; one alone is within 1020 ms
+  CHECK(ways("1020ms").at(0).find("park with after = 1") != std::string::npos);
+  CHECK(ways("1010ms").at(0).find("park with after = 1") == std::string::npos);
+  CHECK(ways("2030ms").empty());
   // with park, but one attempt already takes too long
   const std::string long_timeout =
       with_north("timeout = \"2s\"\npark = { after = 1, retry = \"10s\" }\n", plan);

@@ -71,6 +71,19 @@ TEST_CASE("what is no table is refused") {
   CHECK(dump("a,b\n1\"x\",2\n").find("a quote is opened") != std::string::npos);
 }
 
+TEST_CASE("a table has a million cells at most, empty ones counted") {
+  const auto cells = [](std::size_t count) {
+    std::string text = "a,b\n";
+    for (std::size_t i = 2; i < count; i += 1000) {
+      text += "x" + std::string(std::min<std::size_t>(1000, count - i) - 1, ',') + "\n";
+    }
+    return read_csv(text, 0);
+  };
+  CHECK(cells(1'000'000).has_value());
+  REQUIRE_FALSE(cells(1'000'001).has_value());
+  CHECK(cells(1'000'001).error().message == "has more than 1000000 cells");
+}
+
 TEST_CASE("a map in any order of columns, with factors and notes") {
   CHECK(map_of("note,type,address,area,point,factor,offset,order code\n"
                "\"hot, really\",i16,4,hr,temp,0.1,-20,K7\n"

@@ -28,6 +28,7 @@ inline constexpr std::size_t largest_plan = std::size_t{16} << 20;
 // Most entries of one list, most things of one kind, and most rows of a CSV file: an entry of three
 // bytes becomes a transaction of kilobytes.
 inline constexpr std::size_t most_rows = 65'536;
+inline constexpr std::size_t most_cells = 1'000'000;  // of a CSV file
 // Most findings that reading keeps.
 inline constexpr std::size_t most_findings_of_reading = 10'000;
 inline constexpr std::size_t largest_map = std::size_t{8} << 20;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -50,15 +51,16 @@ struct Transaction {
   BlockText block;
   Declared<std::string> into;
   Declared<std::string> from;
-  std::optional<BlockText> read;
-  std::optional<BlockText> write;
+  // Of function 23 alone, or null. Shared by copies of the plan.
+  std::shared_ptr<const BlockText> read;
+  std::shared_ptr<const BlockText> write;
   Declared<Every> every;
   Declared<std::string> on;
   Declared<Duration> phase;
   Declared<Duration> min_gap;
   Declared<std::string> only_if;
   Declared<OnLoss> on_loss;
-  StatusText status;
+  std::shared_ptr<const StatusText> status;  // or null; shared like `read`
   Declared<Packing> packing;
   Declared<bool> relays;
   RefusedKeys refused;
