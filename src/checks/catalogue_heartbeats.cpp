@@ -46,7 +46,9 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "500m
         "A slower toggle, or a quicker transaction.", "", check_heartbeats, Needs::timing},
     RuleEntry{
         RuleCode::H04, Severity::error, "watch shorter than the heartbeat needs",
-        "The alarm comes although all is well, until somebody switches it off.",
+        "The alarm comes although all is well, until somebody switches it off. `lost` says how "
+        "many "
+        "failed tries it is to stand between two changes that are seen.",
         R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "900ms", react = "3s", on_loss = "alarm" } ])",

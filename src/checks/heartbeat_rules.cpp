@@ -210,7 +210,7 @@ class HeartbeatRules {
 
   static std::string lost_text(const HeartbeatTimes& times) {
     if (times.lost == 0) return {};
-    return fmt::format(", {} failed {} in a row included", times.lost,
+    return fmt::format(", {} failed {} between them included", times.lost,
                        times.lost == 1 ? "try" : "tries");
   }
 
@@ -282,6 +282,7 @@ class HeartbeatRules {
     for (Duration period = rounded_down(carrier.period - Duration(1), step);
          period >= *carrier.response && period > Duration{}; period -= step) {
       Carrier quicker = carrier;
+      quicker.period = period;
       quicker.delay = timing::delay_of_cyclic(period, *carrier.response);
       if (has_watch(times, quicker)) return period;
     }

@@ -2,29 +2,13 @@
 
 #include <algorithm>
 
+#include "failure_gaps.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::timing {
 
 using model::ExchangeHeartbeat;
 using model::ResolvedPlan;
-
-namespace {
-
-Duration longest_gap(const Carrier& carrier, std::int64_t lost) {
-  const Duration delay = *carrier.delay;
-  const std::int64_t tries = 1 + carrier.retries;
-  Duration gap = model::sum_of(delay, model::sum_of(model::times(lost, carrier.failed_attempt),
-                                                    model::times(lost / tries, delay)));
-  if (carrier.park && lost >= carrier.park->after * tries) {
-    // the try that succeeds waits for the park as well
-    gap = model::sum_of(gap,
-                        model::times(lost - carrier.park->after * tries + 1, carrier.park->retry));
-  }
-  return gap;
-}
-
-}  // namespace
 
 Duration delay_of_cyclic(Duration period, Duration response) {
   const std::int64_t periods = (response.count() + period.count() - 1) / period.count();
@@ -68,15 +52,19 @@ HeartbeatReport judge_heartbeat(const HeartbeatTimes& times, const Carrier& carr
     return out;
   }
   const Duration scans = times.producer_scan + times.consumer_scan;
-  const Duration gap = longest_gap(carrier, times.lost);
+  // what follows a failure finds a backlog: the phases do not help it any more
+  const bool in_phase =
+      times.lost == 0 || !carrier.response_any_phase || carrier.period <= Duration{};
+  const Duration delay =
+      in_phase ? *carrier.delay : delay_of_cyclic(carrier.period, *carrier.response_any_phase);
+  const internal::FailureGaps failures(carrier, times.lost);
+  const Duration gap = failures.longest_gap();
   out.longest_gap = gap;
-  if (*carrier.delay + scans > times.toggle) {
+  if (delay + scans > times.toggle) {
     out.verdict = HeartbeatVerdict::toggles_lost;
     return out;
   }
-  out.watch_min = gap + scans <= times.toggle
-                      ? times.toggle + gap + scans
-                      : 2 * times.toggle + gap + *carrier.delay + times.producer_scan + scans;
+  out.watch_min = failures.longest_unchanged(times);
   out.watch_max = times.react - gap - 2 * times.consumer_scan;
   out.latest_alarm = times.watch + gap + 2 * times.consumer_scan;
   if (*out.watch_min > *out.watch_max) {

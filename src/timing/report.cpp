@@ -124,11 +124,15 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   carrier.name = report.name;
   carrier.retries = job.times.retries;
   // behind a translating gateway the tries are those of its line
-  carrier.failed_attempt = queue.scan + job.times.timeout;
-  if (job.times.serial) carrier.failed_attempt += job.times.serial->request + job.times.serial->gap;
+  for (const Job& each : queue.jobs) {
+    Duration attempt = queue.scan + each.times.timeout;
+    if (each.times.serial) attempt += each.times.serial->request + each.times.serial->gap;
+    if (!each.times.broadcast) carrier.failed_attempt = std::max(carrier.failed_attempt, attempt);
+  }
   if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;
   carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;
   carrier.response = report.response_bound;
+  carrier.response_any_phase = report.response_bound_any_phase;
   if (job.kind == TriggerKind::cyclic && report.response_bound) {
     carrier.period = job.period;
     carrier.delay = delay_of_cyclic(job.period, *report.response_bound);

@@ -105,7 +105,7 @@ TEST_CASE("of very many findings the first come back, and the gravest of the res
   };
   for (const auto last :
        {model::Severity::note, model::Severity::warning, model::Severity::error}) {
-    for (const std::size_t count : {19'999U, 20'000U, 20'001U, 25'000U}) {
+    for (const std::size_t count : {20'000U, 20'001U}) {
       model::Findings many;
       // from the last line to the first, so that they have to be sorted before they are cut
       many.push_back(finding(static_cast<std::uint32_t>(count), last));

@@ -94,7 +94,7 @@ TEST_CASE("the histogram of a path marks its quantiles, bound and budget in orde
 TEST_CASE("a heartbeat is drawn from its producer to the consumer's watch") {
   const std::string script = heartbeat_script(demo(), 0, PictureFormat::svg);
   CHECK(script.find("Heartbeat kiln-alive") != std::string::npos);
-  CHECK(script.find("alarm at the latest 2637 ms") != std::string::npos);
+  CHECK(script.find("alarm at the latest 2658 ms") != std::string::npos);
   for (const std::size_t i : {0U, 1U}) {
     draws([&](auto format) { return heartbeat_script(demo(), i, format); });
   }

@@ -100,14 +100,17 @@ TEST_CASE("a watch below the longest time without a change gives false alarms") 
 }
 
 TEST_CASE("how many failed tries in a row a watch stands, and how often they come") {
-  // D = 100 + 10 = 110, A = 200, toggle 1000, no scans: G_k = 110 + 200 k + 110 k (no retries)
+  // D = 100 + 10 = 110, A = 200, toggle 1000, no scans, no retries: a request that fails takes 10 +
+  // 200 and the releases in it, so that the next one comes 300 later: G_k = 110 + 300 k
   const Carrier carrier = cyclic_carrier(100, 10);
-  // W_min(k) = 1000 + G_k while G_k <= 1000: 1110, 1420, 1730; from k = 3 on 2 x 1000 + G + D
+  // W_min(k) = 1000 + G_k: 1110, 1410, 1710; G_3 = 1010 may hold two toggles: 3000 + G_0; with a
+  // fourth one 3000 + G_1
   CHECK(tries_to_false_alarm(times(1000, 1109, 0, 0), carrier) == 0);
   CHECK(tries_to_false_alarm(times(1000, 1110, 0, 0), carrier) == 1);
-  CHECK(tries_to_false_alarm(times(1000, 1729, 0, 0), carrier) == 2);
-  CHECK(tries_to_false_alarm(times(1000, 1730, 0, 0), carrier) == 3);
-  CHECK(tries_to_false_alarm(times(1000, 2000 + 1040 + 110, 0, 0), carrier) == 4);
+  CHECK(tries_to_false_alarm(times(1000, 1709, 0, 0), carrier) == 2);
+  CHECK(tries_to_false_alarm(times(1000, 1710, 0, 0), carrier) == 3);
+  CHECK(tries_to_false_alarm(times(1000, 3109, 0, 0), carrier) == 3);
+  CHECK(tries_to_false_alarm(times(1000, 3110, 0, 0), carrier) == 4);
   CHECK_FALSE(tries_to_false_alarm(times(100, 1000, 0, 0), carrier));  // toggles are lost
   // a year of 100 ms periods, p = 1 - (1 - 1e-3)^2 = 0.001999: x p^2
   const double year_s = 365.25 * 24 * 3600;

@@ -1,15 +1,16 @@
 // Heartbeats: whether a toggled bit arrives in time, and which watch times are safe.
 //
 // With D the longest time from a change just after a sample to the completion that carries it,
-// A one failed attempt, k tries in a row lost without an alarm, s_p and s_c the scans of producer
-// and consumer, h the toggle time, W the watch:
-//     D = period x ceil(R / period) + R    (continuous: L + C)
-//     G = D + k A + floor(k / (1 + retries)) D    (+ the park's retry for each try after parking)
+// A the longest failed try on the carrier's queue, k = `lost` such tries between two changes that
+// are seen, s_p and s_c the scans of producer and consumer, h the toggle time, W the watch:
+//     D = period x ceil(R / period) + R    (continuous: L + C); where k > 0, R for any phases
+//     G = the longest that k failed tries, wherever they fall, can make of D
 //     all toggles are seen          if  D + s_p + s_c <= h
-//     the smallest safe watch       h + G + s_p + s_c           if G + s_p + s_c <= h,
-//                                   else 2 h + G + D + 2 s_p + s_c (failures may hide toggles)
+//     the smallest safe watch       the longest time between two changes that are seen:
+//                                   h + G + s_p + s_c, or more where failures hide toggles
 //     the latest alarm              W + G + 2 s_c   (the last toggle may still be on its way, and
 //                                   the timer is read on a scan); it must not exceed `react`
+// docs/timing-model.md has G and the hidden toggles in full.
 #pragma once
 
 #include <optional>
@@ -44,12 +45,13 @@ enum class HeartbeatVerdict : std::uint8_t {
 struct Carrier {
   std::size_t transaction = 0;  // into ResolvedPlan::transactions
   std::string name;
-  bool triggered = false;                   // sent on request or change, not by the clock
-  Duration period{};                        // of a cyclic one
-  std::optional<Duration> response;         // its bound
-  std::optional<Duration> delay;            // D
+  bool triggered = false;                      // sent on request or change, not by the clock
+  Duration period{};                           // of a cyclic one
+  std::optional<Duration> response;            // its bound
+  std::optional<Duration> response_any_phase;  // the one that holds with a backlog too
+  std::optional<Duration> delay;               // D
   std::optional<Duration> delay_simulated;  // D with the healthy simulation in place of the bound
-  Duration failed_attempt{};                // A, scan alignment included
+  Duration failed_attempt{};  // A: the longest of any job of its queue, scan alignment included
   std::int64_t retries = 0;
   std::optional<model::Park> park;
 };
