@@ -106,9 +106,9 @@ TEST_CASE("the carrier is found on both sides, and its absence is said") {
   const auto report = analyse(loaded.plan, {});
   REQUIRE(report.heartbeats.size() == 3);
   CHECK(report.heartbeats[0].carried_by == "out");
-  // each takes at most 5 + 16 = 21 ms and never meets the other: D = 100 + 21. After a failed try of
-  // 500 ms it may: 42 ms each. The next request, 100 later, fails once: 100 + 42 + 500; or the one
-  // under way did, until 542, and the release at 600 brings the change: 600 + 42
+  // each takes at most 5 + 16 = 21 ms and never meets the other: D = 100 + 21. After a failed try
+  // of 500 ms it may: 42 ms each. The next request, 100 later, fails once: 100 + 42 + 500; or the
+  // one under way did, until 542, and the release at 600 brings the change: 600 + 42
   CHECK(report.heartbeats[0].longest_gap == Duration(642ms));
   CHECK(report.heartbeats[1].carried_by == "in");
   CHECK(report.heartbeats[1].longest_gap == Duration(121ms));
