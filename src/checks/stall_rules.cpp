@@ -28,6 +28,7 @@ using timing::Job;
 using timing::JobRef;
 using timing::Queue;
 using timing::Stall;
+using timing::StallKind;
 
 namespace {
 
@@ -58,16 +59,12 @@ class StallRules {
   }
 
   // Jobs of others whose period is shorter than the stall, the quickest first; at most `limit`.
-  [[nodiscard]] std::vector<const Job*> sufferers(const Stall& stall, Duration length,
-                                                  std::size_t limit) const {
-    std::vector<const Job*> jobs;
-    for (const JobRef ref : jobs_hurt(plan_, timing_.model, stalls_, stall, length, limit)) {
-      jobs.push_back(&job_at(ref));
-    }
-    return jobs;
+  [[nodiscard]] std::vector<JobRef> sufferers(const Stall& stall, StallKind kind,
+                                              std::size_t limit) const {
+    return jobs_hurt(plan_, timing_.model, stalls_, stall, kind, limit);
   }
-  [[nodiscard]] bool hurts(const Stall& stall, Duration length) const {
-    return !sufferers(stall, length, 1).empty();
+  [[nodiscard]] bool hurts(const Stall& stall, StallKind kind) const {
+    return !sufferers(stall, kind, 1).empty();
   }
 
   // T04, gathered per line: the slave with the longest stall, and how many are like it.
@@ -75,7 +72,7 @@ class StallRules {
     std::map<model::Subject, std::vector<const Stall*>> by_owner;
     std::vector<model::Subject> order;
     for (const Stall& stall : stalls_.stalls) {
-      if (!hurts(stall, std::max(stall.first, stall.steady))) continue;
+      if (!hurts(stall, StallKind::first)) continue;
       const auto& t = transaction(job_at(stall.failing.front().job));
       const model::Subject owner = internal::timeout_owner(plan_, t).subject;
       if (by_owner[owner].empty()) order.push_back(owner);
@@ -85,7 +82,7 @@ class StallRules {
   }
 
   void report_stalls(const std::vector<const Stall*>& stalls) {
-    const auto steady = [&](const Stall* s) { return hurts(*s, s->steady); };
+    const auto steady = [&](const Stall* s) { return hurts(*s, StallKind::steady); };
     const bool bites = std::any_of(stalls.begin(), stalls.end(), steady);
     const Stall* worst = nullptr;
     std::size_t alike = 0;
@@ -97,11 +94,12 @@ class StallRules {
       }
     }
     const Duration length = bites ? worst->steady : worst->first;
-    const auto hurt = sufferers(*worst, length, most_jobs);
+    const auto hurt = sufferers(*worst, bites ? StallKind::steady : StallKind::first, most_jobs);
     std::vector<std::string> names;
-    for (const Job* job : hurt) {
+    for (const JobRef ref : hurt) {
       if (names.size() == most_sufferers_named) break;
-      names.push_back(fmt::format("{} (every {})", name_of(*job), to_text(job->period)));
+      names.push_back(
+          fmt::format("{} (every {})", name_of(job_at(ref)), to_text(job_at(ref).period)));
     }
     const FailingJob& failing = worst->failing.front();
     const auto& t = transaction(job_at(failing.job));
@@ -119,71 +117,89 @@ class StallRules {
            owner.subject,
            fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} x {} "
                        "each): {}{} must wait{}",
-                       plan_.target_name(worst->silent), in_ms(length), when, worst->failing.size(),
-                       worst->failing.size() == 1 ? "" : "s", failing.tries,
-                       to_text(failing.timeout), fmt::join(names, ", "), others, more),
-           cures(*worst, hurt.front()->period, bites, t.channel->line.has_value()));
+                       plan_.target_name(worst->silent), in_ms(length), when, worst->counted,
+                       worst->counted == 1 ? "" : "s", failing.tries, to_text(failing.timeout),
+                       fmt::join(names, ", "), others, more),
+           cures(*worst, owner.subject, bites, t.channel->line.has_value()));
   }
 
-  // Each change that alone brings the stall below the period, with its number.
-  [[nodiscard]] std::string cures(const Stall& stall, Duration period, bool bites,
+  // The failing requests of a stall, tried otherwise, and what would then be the stall.
+  struct Tries {
+    std::optional<Duration> timeout;
+    bool once = false;
+    std::optional<std::int64_t> after;  // park
+  };
+  // True if with these tries nobody's period is shorter than the stall (or the steady one).
+  [[nodiscard]] bool spares_all(const Stall& stall, const Tries& tries, StallKind kind) const {
+    Stall changed = stall;
+    for (FailingJob& f : changed.failing) {
+      if (tries.timeout) f.timeout = *tries.timeout;
+      if (tries.once) f.tries = 1;
+    }
+    changed.queues =
+        stall_lengths(timing_.model, stalls_.islands[stall.pool], changed.failing, tries.after);
+    return !hurts(changed, kind);
+  }
+
+  // The longest that an answer takes for which this timeout is kept.
+  [[nodiscard]] Duration longest_answer(const model::Subject& owner) const {
+    Duration longest{};
+    for (const Queue& queue : timing_.model.queues) {
+      for (const Job& job : queue.jobs) {
+        if (job.times.broadcast) continue;
+        if (internal::timeout_owner(plan_, transaction(job)).subject != owner) continue;
+        longest = std::max(longest, timing::longest_reply(job.times));
+      }
+    }
+    return longest;
+  }
+
+  // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
+  [[nodiscard]] std::optional<Duration> largest_timeout(const Stall& stall, Duration least,
+                                                        Tries tries, StallKind kind) const {
+    const auto spares = [&](Duration timeout) {
+      tries.timeout = timeout;
+      return spares_all(stall, tries, kind);
+    };
+    if (!spares(least)) return std::nullopt;
+    const Duration present = stall.failing.front().timeout;
+    // the stall grows with the timeout: halve the interval
+    Duration best = least;
+    Duration beyond = std::max(present, least);
+    while (beyond - best > milliseconds(10)) {
+      const Duration middle = best + model::rounded_down((beyond - best) / 2, milliseconds(10));
+      if (middle == best) break;
+      (spares(middle) ? best : beyond) = middle;
+    }
+    return best < present ? std::optional(best) : std::nullopt;
+  }
+
+  // Each change that alone brings the stall below the periods, with its number.
+  [[nodiscard]] std::string cures(const Stall& stall, const model::Subject& owner, bool bites,
                                   bool can_park) const {
     std::vector<std::string> ways;
-    const auto counted = [&](const std::vector<FailingJob>& failing) {
-      const bool parked = stall.park && !bites;
-      return stall_of(failing, stall.places,
-                      parked ? std::optional(stall.park->after) : std::nullopt);
-    };
     const bool each_try = bites && stall.park;  // one attempt is already too long
-    Duration longest_answer{};
-    for (const FailingJob& f : stall.failing) {
-      longest_answer = std::max(longest_answer, timing::longest_reply(job_at(f.job).times));
-    }
-    for (const JobRef ref : stalls_.cyclic[stall.pool]) {
-      longest_answer = std::max(longest_answer, timing::longest_reply(job_at(ref).times));
-    }
-    const auto with = [&](std::optional<Duration> timeout, bool without_retries) {
-      std::vector<FailingJob> failing = stall.failing;
-      Duration one{};
-      for (FailingJob& f : failing) {
-        if (timeout) f.timeout = *timeout;
-        if (without_retries) f.tries = 1;
-        one = std::max(one, f.one_try());
-      }
-      return each_try ? one : counted(failing);
-    };
-    const auto largest_timeout = [&](bool without_retries) -> std::optional<Duration> {
-      const Duration least = rounded_up(longest_answer, milliseconds(10));
-      if (with(least, without_retries) > period) return std::nullopt;
-      const Duration present = stall.failing.front().timeout;
-      // the stall grows with the timeout: halve the interval, in steps of 10 ms
-      Duration best = least;
-      Duration beyond = std::max(present, least);
-      while (beyond - best > milliseconds(10)) {
-        const Duration middle = best + model::rounded_down((beyond - best) / 2, milliseconds(10));
-        if (middle == best) break;
-        (with(middle, without_retries) <= period ? best : beyond) = middle;
-      }
-      return best < present ? std::optional(best) : std::nullopt;
-    };
-    if (!each_try && stall.failing.front().tries > 1 && with({}, true) <= period) {
+    const StallKind kind = bites ? StallKind::steady : StallKind::first;
+    const Tries present{{}, false, stall.park ? std::optional(stall.park->after) : std::nullopt};
+    Tries once = present;
+    once.once = true;
+    const Duration least = rounded_up(longest_answer(owner), milliseconds(10));
+    if (!each_try && stall.failing.front().tries > 1 && spares_all(stall, once, kind)) {
       ways.emplace_back("retries = 0");
     }
-    if (const auto timeout = largest_timeout(false)) {
+    if (const auto timeout = largest_timeout(stall, least, present, kind)) {
       ways.push_back(fmt::format("timeout = \"{}\"", to_text(*timeout)));
-    } else if (const auto shorter = each_try ? std::nullopt : largest_timeout(true)) {
+    } else if (const auto shorter =
+                   each_try ? std::nullopt : largest_timeout(stall, least, once, kind)) {
       ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));
     }
-    Duration one{};
-    for (const FailingJob& f : stall.failing) one = std::max(one, f.one_try());
-    if (!stall.park && can_park && one <= period) {
+    if (!stall.park && can_park && spares_all(stall, {{}, false, 3}, StallKind::steady)) {
       ways.emplace_back(
           "park = { after = 3, retry = \"10s\" } (then only the first stall is long)");
     }
-    if (stall.park && !bites && stall.park->after > 1) {
-      Duration longest{};
-      for (const FailingJob& f : stall.failing) longest = std::max(longest, f.silent());
-      if (longest <= period) ways.emplace_back("park with after = 1");
+    if (stall.park && !bites && stall.park->after > 1 &&
+        spares_all(stall, {{}, false, 1}, StallKind::first)) {
+      ways.emplace_back("park with after = 1");
     }
     if (ways.empty()) {
       return fmt::format(

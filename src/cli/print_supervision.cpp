@@ -150,16 +150,6 @@ std::string harm_text(const model::ResolvedPlan& plan, const timing::TimingRepor
   return shown(text);
 }
 
-const timing::Stall* stall_of_case(const timing::TimingReport& report,
-                                   const timing::SilentCase& silent) {
-  const timing::Stall* longest = nullptr;
-  for (const timing::Stall& stall : report.stalls.stalls) {
-    if (stall.silent != report.model.devices[silent.devices.front()]) continue;
-    if (longest == nullptr || stall.first > longest->first) longest = &stall;
-  }
-  return longest;
-}
-
 std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                         const Terminal& terminal) {
   const auto& cases = report.silence.cases;
@@ -175,11 +165,10 @@ std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingRep
                            harm_text(plan, report, silent));
       continue;
     }
-    const timing::Stall* stall = stall_of_case(report, silent);
-    if (stall == nullptr) continue;
+    const timing::Stall& stall = report.stalls.stalls[*silent.stall];
     rows +=
         fmt::format("  {}{}{}{}{}{}  {}\n", name_cell(name, 13), ms_cell(silent.first, 9),
-                    ms_cell(stall->first, 9), ms_cell(silent.steady, 9), ms_cell(stall->steady, 9),
+                    ms_cell(stall.first, 9), ms_cell(silent.steady, 9), ms_cell(stall.steady, 9),
                     ms_cell(silent.without_park, 9), harm_text(plan, report, silent));
   }
   std::string text =

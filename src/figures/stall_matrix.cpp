@@ -35,32 +35,54 @@ constexpr std::array harm_looks{
              "lc rgb C_BAD fs solid 1.0 border lc rgb C_TXT", "C_TXT"},
 };
 
-// The quickest cyclic job of each slave in a pool, slaves in the order of their periods.
-std::vector<std::pair<model::Target, Duration>> victims(const model::ResolvedPlan& resolved,
-                                                        const timing::TimingReport& report,
-                                                        std::size_t pool) {
-  std::vector<std::pair<model::Target, Duration>> found;
+// A slave that waits: its quickest cyclic job on each queue.
+struct Victim {
+  model::Target target;
+  std::vector<timing::JobRef> quickest;
+};
+
+// Of a pool, in the order of their shortest periods.
+std::vector<Victim> victims(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
+                            std::size_t pool) {
+  std::vector<Victim> found;
   for (const timing::JobRef ref : report.stalls.cyclic[pool]) {
-    const timing::Job& job = report.model.queues[ref.queue].jobs[ref.job];
+    const timing::Job& job = job_at(report.model, ref);
     const model::Target target = *resolved.transactions[job.transaction].target;
-    const bool known = std::any_of(found.begin(), found.end(),
-                                   [&](const auto& each) { return each.first == target; });
-    if (!known) found.emplace_back(target, job.period);
+    auto known = std::find_if(found.begin(), found.end(),
+                              [&](const Victim& each) { return each.target == target; });
+    if (known == found.end()) known = found.insert(found.end(), {target, {}});
+    const bool on_queue =
+        std::any_of(known->quickest.begin(), known->quickest.end(),
+                    [&](const timing::JobRef each) { return each.queue == ref.queue; });
+    if (!on_queue) known->quickest.push_back(ref);
   }
   return found;
 }
 
-MatrixCell cell_of(const timing::Stall& stall, Duration period) {
-  MatrixCell cell;
-  Duration shown = stall.first;
-  if (stall.steady > period) {
-    cell.harm = Harm::every_time;
-    shown = stall.steady;
-  } else if (stall.first > period) {
-    cell.harm = Harm::first_only;
+// The worst of what the victim's queues wait; nothing if they do not.
+std::optional<MatrixCell> cell_of(const timing::TimingReport& report, const timing::Stall& stall,
+                                  const Victim& victim) {
+  std::optional<MatrixCell> worst;
+  for (const timing::JobRef ref : victim.quickest) {
+    const auto on =
+        std::find_if(stall.queues.begin(), stall.queues.end(),
+                     [&](const timing::StallOn& each) { return each.queue == ref.queue; });
+    if (on == stall.queues.end()) continue;
+    const Duration period = job_at(report.model, ref).period;
+    MatrixCell cell;
+    Duration shown = on->first;
+    if (on->steady > period) {
+      cell.harm = Harm::every_time;
+      shown = on->steady;
+    } else if (on->first > period) {
+      cell.harm = Harm::first_only;
+    }
+    cell.periods = static_cast<double>(shown.count()) / static_cast<double>(period.count());
+    if (!worst || std::pair(cell.harm, cell.periods) > std::pair(worst->harm, worst->periods)) {
+      worst = cell;
+    }
   }
-  cell.periods = static_cast<double>(shown.count()) / static_cast<double>(period.count());
-  return cell;
+  return worst;
 }
 
 }  // namespace
@@ -77,19 +99,21 @@ std::vector<StallMatrix> stall_matrices(const model::ResolvedPlan& resolved,
     StallMatrix matrix;
     matrix.name = report.model.queues[stalls.front()->failing.front().job.queue].name;
     matrix.title = fmt::format("Silent slaves on {}: who makes whom wait", matrix.name);
-    for (const auto& [target, period] : columns) {
+    for (const Victim& victim : columns) {
       if (matrix.columns.size() == most_slaves) break;
       matrix.columns.push_back(
-          fmt::format("{}, {}", resolved.target_name(target), to_text(period)));
+          fmt::format("{}, {}", resolved.target_name(victim.target),
+                      to_text(job_at(report.model, victim.quickest.front()).period)));
     }
     for (const timing::Stall* stall : stalls) {
       if (matrix.rows.size() == most_slaves) break;
       for (std::size_t c = 0; c < matrix.columns.size(); ++c) {
-        if (columns[c].first == stall->silent) continue;
-        MatrixCell cell = cell_of(*stall, columns[c].second);
-        cell.row = matrix.rows.size();
-        cell.column = c;
-        matrix.cells.push_back(cell);
+        if (columns[c].target == stall->silent) continue;
+        auto cell = cell_of(report, *stall, columns[c]);
+        if (!cell) continue;
+        cell->row = matrix.rows.size();
+        cell->column = c;
+        matrix.cells.push_back(*cell);
       }
       matrix.rows.push_back(stall->park
                                 ? fmt::format("{} ({:.0f}, then {:.0f} ms)",
@@ -98,6 +122,7 @@ std::vector<StallMatrix> stall_matrices(const model::ResolvedPlan& resolved,
                                 : fmt::format("{} ({:.0f} ms)", resolved.target_name(stall->silent),
                                               to_ms(stall->first)));
     }
+    if (matrix.cells.empty()) continue;
     const auto hurt = std::count_if(matrix.cells.begin(), matrix.cells.end(),
                                     [](const auto& c) { return c.harm != Harm::none; });
     matrix.subtitle = fmt::format(

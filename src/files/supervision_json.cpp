@@ -23,17 +23,15 @@ Json names_json(const model::ResolvedPlan& resolved, const timing::TimingReport&
 }
 
 Json hurt_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
-               const timing::Stall& stall, timing::Duration length) {
+               const timing::Stall& stall, timing::StallKind kind) {
   return names_json(resolved, report,
-                    jobs_hurt(resolved, report.model, report.stalls, stall, length, most_names));
+                    jobs_hurt(resolved, report.model, report.stalls, stall, kind, most_names));
 }
 
 // What was simulated of the slave's silence, or null.
-const timing::SilentCase* case_of(const timing::TimingReport& report, const model::Target& slave) {
+const timing::SilentCase* case_of(const timing::TimingReport& report, std::size_t stall) {
   for (const timing::SilentCase& silent : report.silence.cases) {
-    if (silent.devices.size() == 1 && report.model.devices[silent.devices.front()] == slave) {
-      return &silent;
-    }
+    if (silent.stall == stall) return &silent;
   }
   return nullptr;
 }
@@ -124,19 +122,21 @@ Json paths_json(const model::ResolvedPlan& resolved, const timing::TimingReport&
 
 Json silent_slaves_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
   Json slaves = Json::array();
-  for (const timing::Stall& stall : report.stalls.stalls) {
+  for (std::size_t i = 0; i < report.stalls.stalls.size(); ++i) {
+    const timing::Stall& stall = report.stalls.stalls[i];
     const auto retry = stall.park ? std::optional(stall.park->retry) : std::nullopt;
-    const timing::SilentCase* silent = case_of(report, stall.silent);
-    slaves.push_back({{"slave", resolved.target_name(stall.silent)},
-                      {"line", report.model.queues[stall.failing.front().job.queue].name},
-                      {"transactions", stall.failing.size()},
-                      {"first_stall_ms", model::to_ms(stall.first)},
-                      {"steady_stall_ms", model::to_ms(stall.steady)},
-                      {"park_retry_ms", ms_or_null(retry)},
-                      {"first_hurts", hurt_json(resolved, report, stall, stall.first)},
-                      {"steady_hurts", hurt_json(resolved, report, stall, stall.steady)},
-                      {"simulated", silent != nullptr ? simulated_json(resolved, report, *silent)
-                                                      : Json(nullptr)}});
+    const timing::SilentCase* silent = case_of(report, i);
+    slaves.push_back(
+        {{"slave", resolved.target_name(stall.silent)},
+         {"line", report.model.queues[stall.failing.front().job.queue].name},
+         {"transactions", stall.counted},
+         {"first_stall_ms", model::to_ms(stall.first)},
+         {"steady_stall_ms", model::to_ms(stall.steady)},
+         {"park_retry_ms", ms_or_null(retry)},
+         {"first_hurts", hurt_json(resolved, report, stall, timing::StallKind::first)},
+         {"steady_hurts", hurt_json(resolved, report, stall, timing::StallKind::steady)},
+         {"simulated",
+          silent != nullptr ? simulated_json(resolved, report, *silent) : Json(nullptr)}});
   }
   return slaves;
 }

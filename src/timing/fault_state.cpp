@@ -1,5 +1,7 @@
 #include "fault_state.h"
 
+#include <set>
+
 namespace greymet::timing::internal {
 
 Admission FaultState::admit(std::size_t queue, std::size_t job, Nanoseconds release) {
@@ -70,7 +72,9 @@ bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, N
   Parking& p = parking(queue, j.device);
   if (outcome.kind != Outcome::Kind::failed) {
     const bool was_lost = p.failures > 0;
+    const bool counted = p.counted;
     p = {};
+    p.counted = counted;
     return was_lost;
   }
   const auto& park = park_of(queue);
@@ -80,10 +84,29 @@ bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, N
   if (!park || p.failures < counted) return false;
   p.next_try = end + park->retry.count();
   p.trial_pending = false;
-  if (is_faulty(j.device)) {
-    parked_since_ = std::min<Nanoseconds>(parked_since_, end + park->retry.count() / 2);
+  if (is_faulty(j.device) && !p.counted) {
+    p.counted = true;
+    --to_be_parked_;
+    last_parked_ = std::max<Nanoseconds>(last_parked_, end + park->retry.count() / 2);
   }
   return false;
+}
+
+std::size_t FaultState::count_to_be_parked(const std::vector<std::size_t>& queues) const {
+  std::size_t count = 0;
+  for (const std::size_t q : queues) {
+    if (!park_of(q)) continue;
+    std::set<std::size_t> devices;
+    for (const Job& job : timing_.queues[q].jobs) {
+      const bool again = recurs(job) || !is_released(job.kind);
+      if (again && job.kind != model::TriggerKind::on_return && !job.times.broadcast &&
+          is_faulty(job.device)) {
+        devices.insert(job.device);
+      }
+    }
+    count += devices.size();
+  }
+  return count;
 }
 
 Nanoseconds FaultState::last_change(const Faults& faults) {
@@ -98,7 +121,7 @@ Nanoseconds FaultState::last_change(const Faults& faults) {
 void FaultState::append_state(std::size_t queue, Nanoseconds origin,
                               std::vector<Nanoseconds>& state) const {
   // what is recorded changes its name then, so it must come round once more
-  state.push_back(origin >= parked_since_ ? 1 : 0);
+  state.push_back(origin >= parked_since() ? 1 : 0);
   for (const Parking& p : parks_[queue]) {
     state.push_back(p.failures);
     // a trial that is overdue is due whatever its age

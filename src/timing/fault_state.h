@@ -23,11 +23,14 @@ enum class Admission : std::uint8_t { wait, fail_at_once };
 // last failure on its next released request is sent once, without retries; an answer ends it.
 class FaultState {
  public:
-  FaultState(const TimingModel& timing, const Faults& faults, std::uint64_t seed)
+  // `queues`: those that are simulated.
+  FaultState(const TimingModel& timing, const std::vector<std::size_t>& queues,
+             const Faults& faults, std::uint64_t seed)
       : timing_(timing), faults_(faults), random_(seed ^ 0x9E3779B97F4A7C15ULL) {
     by_device_.resize(timing.devices.size());
     for (const DeviceFault& fault : faults.devices) by_device_[fault.device].push_back(fault);
     parks_.resize(timing.queues.size());
+    to_be_parked_ = std::max<std::size_t>(1, count_to_be_parked(queues));
   }
 
   // Asked once for every release, in the order of time.
@@ -45,19 +48,23 @@ class FaultState {
   bool finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end);
 
   [[nodiscard]] bool is_faulty(std::size_t device) const { return !by_device_[device].empty(); }
-  // Half a retry after a faulty device was parked for the first time, or never: what had piled up
-  // is gone by then, and it has not been tried again.
-  [[nodiscard]] Nanoseconds parked_since() const { return parked_since_; }
+  // Half a retry after every master had parked every faulty device it keeps trying, or never: what
+  // had piled up is gone by then, and they have not been tried again.
+  [[nodiscard]] Nanoseconds parked_since() const {
+    return to_be_parked_ == 0 ? last_parked_ : never;
+  }
   // The last instant at which a fault begins or ends.
   [[nodiscard]] static Nanoseconds last_change(const Faults& faults);
   void append_state(std::size_t queue, Nanoseconds origin, std::vector<Nanoseconds>& state) const;
 
  private:
+  [[nodiscard]] std::size_t count_to_be_parked(const std::vector<std::size_t>& queues) const;
   struct Parking {
     std::int64_t failures = 0;     // in a row
     Nanoseconds next_try = never;  // never: not parked
     bool trial_pending = false;
     std::size_t trial_job = 0;
+    bool counted = false;  // among those that have been parked
   };
   [[nodiscard]] Parking& parking(std::size_t queue, std::size_t device) {
     auto& of_queue = parks_[queue];
@@ -73,7 +80,8 @@ class FaultState {
   std::mt19937_64 random_;
   std::vector<std::vector<DeviceFault>> by_device_;
   std::vector<std::vector<Parking>> parks_;  // per queue with a park: per device
-  Nanoseconds parked_since_ = never;
+  std::size_t to_be_parked_ = 1;
+  Nanoseconds last_parked_ = 0;
   std::optional<model::Park> no_park_;
 };
 

@@ -22,11 +22,6 @@ class SilenceStudy {
                const std::vector<HeartbeatReport>& heartbeats)
       : plan_(resolved), timing_(timing), healthy_(healthy), heartbeats_(heartbeats) {
     for (const auto& island : islands_of(timing)) {
-      std::set<std::size_t> devices;
-      for (std::size_t q : island) {
-        for (const Job& job : timing.queues[q].jobs) devices.insert(job.device);
-      }
-      for (std::size_t device : devices) islands_of_device_[device].push_back(islands_.size());
       islands_.push_back(island);
     }
     for (const HeartbeatReport& heartbeat : heartbeats) {
@@ -35,18 +30,12 @@ class SilenceStudy {
     }
   }
 
-  SilentCase run(const std::vector<std::size_t>& devices, std::uint64_t most_transactions) {
+  // `island`: where they fall silent, into islands_of(timing).
+  SilentCase run(const std::vector<std::size_t>& devices, std::size_t island,
+                 std::uint64_t most_transactions) {
     SilentCase out;
     out.devices = devices;
-    std::set<std::size_t> touched;
-    for (std::size_t device : devices) {
-      const auto at = islands_of_device_.find(device);
-      if (at != islands_of_device_.end()) touched.insert(at->second.begin(), at->second.end());
-    }
-    for (std::size_t island : touched) {
-      run_island(islands_[island], most_transactions / std::max<std::size_t>(1, touched.size()),
-                 out);
-    }
+    run_island(islands_[island], most_transactions, out);
     if (!out.parks) {
       out.first = out.steady = out.without_park;
       out.missing = out.missing_steady = out.missing_without_park;
@@ -194,55 +183,50 @@ class SilenceStudy {
   const std::vector<QueueStatistics>& healthy_;
   const std::vector<HeartbeatReport>& heartbeats_;
   std::vector<std::vector<std::size_t>> islands_;
-  std::map<std::size_t, std::vector<std::size_t>> islands_of_device_;
   std::vector<std::optional<JobRef>> carriers_;  // per heartbeat
 };
 
-std::vector<std::vector<std::size_t>> cases_of(const model::ResolvedPlan& resolved,
-                                               const TimingModel& timing, const StallReport& stalls,
-                                               const SilenceOptions& options,
-                                               std::size_t& left_out) {
+struct CaseToStudy {
+  std::vector<std::size_t> devices;
+  std::size_t island = 0;
+  std::optional<std::size_t> stall;
+};
+
+std::vector<CaseToStudy> cases_of(const model::ResolvedPlan& resolved, const TimingModel& timing,
+                                  const StallReport& stalls, const SilenceOptions& options,
+                                  std::size_t& left_out) {
   std::map<model::Target, std::size_t> device_of;
   for (std::size_t d = 0; d < timing.devices.size(); ++d) device_of[timing.devices[d]] = d;
-  std::vector<std::vector<std::size_t>> cases;
-  std::set<std::vector<std::size_t>> known;
-  const auto add = [&](std::vector<std::size_t> devices) {
-    std::sort(devices.begin(), devices.end());
-    if (!known.insert(devices).second) return;
+  std::vector<CaseToStudy> cases;
+  const auto add = [&](CaseToStudy one) {
     if (cases.size() < options.most_cases) {
-      cases.push_back(std::move(devices));
+      cases.push_back(std::move(one));
     } else {
       ++left_out;
     }
   };
-  // nobody waits for the only slave of a line or connection
-  const auto matters = [&](const Stall& stall) {
-    return !jobs_hurt(resolved, timing, stalls, stall, Duration::max(), 1).empty();
-  };
-  for (const Stall& stall : stalls.stalls) {
-    if (matters(stall)) add({device_of[stall.silent]});
+  for (std::size_t s = 0; s < stalls.stalls.size(); ++s) {
+    const Stall& stall = stalls.stalls[s];
+    // nobody waits for the only slave of a line or connection
+    if (has_neighbours(resolved, timing, stalls, stall)) {
+      add({{device_of[stall.silent]}, stall.pool, s});
+    }
   }
   if (!options.pairs) return cases;
   for (std::size_t a = 0; a < stalls.stalls.size(); ++a) {
     for (std::size_t b = a + 1; b < stalls.stalls.size(); ++b) {
       const Stall& one = stalls.stalls[a];
       const Stall& other = stalls.stalls[b];
-      if (one.pool != other.pool || one.silent == other.silent) continue;
-      add({device_of[one.silent], device_of[other.silent]});
+      if (one.pool != other.pool) continue;
+      std::vector<std::size_t> devices = {device_of[one.silent], device_of[other.silent]};
+      std::sort(devices.begin(), devices.end());
+      add({std::move(devices), one.pool, std::nullopt});
     }
   }
   return cases;
 }
 
 }  // namespace
-
-SilentCase simulate_silent(const model::ResolvedPlan& resolved, const TimingModel& timing,
-                           const std::vector<std::size_t>& devices,
-                           const std::vector<QueueStatistics>& healthy,
-                           const std::vector<HeartbeatReport>& heartbeats,
-                           std::uint64_t most_transactions) {
-  return SilenceStudy(resolved, timing, healthy, heartbeats).run(devices, most_transactions);
-}
 
 SilenceReport simulate_silence(const model::ResolvedPlan& resolved, const TimingModel& timing,
                                const StallReport& stalls,
@@ -253,7 +237,9 @@ SilenceReport simulate_silence(const model::ResolvedPlan& resolved, const Timing
   const auto cases = cases_of(resolved, timing, stalls, options, report.left_out);
   SilenceStudy study(resolved, timing, healthy, heartbeats);
   for (std::size_t i = 0; i < cases.size(); ++i) {
-    report.cases.push_back(study.run(cases[i], options.most_transactions / cases.size()));
+    report.cases.push_back(
+        study.run(cases[i].devices, cases[i].island, options.most_transactions / cases.size()));
+    report.cases.back().stall = cases[i].stall;
     if (options.progress) {
       options.progress(static_cast<double>(i + 1) / static_cast<double>(cases.size()));
     }

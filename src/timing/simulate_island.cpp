@@ -1,11 +1,12 @@
 // The general simulator: queues that share a line behind a gateway or a limit of requests under
 // way.
-#include <deque>
 #include <map>
 #include <queue>
 
 #include "fault_state.h"
+#include "island_state.h"
 #include "simulation_internal.h"
+#include "stall_watch.h"
 #include "timing/simulation.h"
 
 namespace greymet::timing::internal {
@@ -27,60 +28,6 @@ struct Event {
   }
 };
 
-// One request under way.
-struct UnderWay {
-  Nanoseconds release = 0;
-  Nanoseconds start = 0;
-  Nanoseconds line_start = 0;
-  Nanoseconds on_line = 0;  // time it will take on the line
-  Nanoseconds back = 0;     // from the line's end to completion
-  Outcome outcome;
-  Nanoseconds lost_at_release = 0;  // of the queue, and
-  Nanoseconds lost_on_line = 0;     // of the line at its arrival there
-};
-
-// Time spent on faulty devices, as a running sum.
-struct LostTime {
-  Nanoseconds ended = 0;    // by services that have ended
-  Nanoseconds since = 0;    // start of those under way, summed
-  Nanoseconds running = 0;  // how many are under way
-  [[nodiscard]] Nanoseconds until(Nanoseconds now) const { return ended + running * now - since; }
-  void begin(Nanoseconds now) {
-    ++running;
-    since += now;
-  }
-  void finish(Nanoseconds start, Nanoseconds now) {
-    --running;
-    since -= start;
-    ended += now - start;
-  }
-};
-
-struct QueueState {
-  const Queue* queue = nullptr;
-  std::size_t index = 0;  // into TimingModel::queues
-  WaitingJobs waiting;
-  std::vector<JobRecorder> recorders;
-  std::vector<std::uint32_t> continuous;
-  std::size_t next_continuous = 0;
-  std::vector<bool> running;  // per job
-  std::vector<UnderWay> under_way;
-  std::vector<bool> watched;
-  LostTime lost;
-  std::vector<Nanoseconds> lost_at_release;
-  std::vector<bool> on_return_due;
-  std::int64_t in_flight = 0;
-  Nanoseconds boundary_asked = -1;
-  Nanoseconds trial_asked = -1;
-  QueueStatistics result;
-};
-
-struct LineState {
-  bool busy = false;
-  LostTime lost;
-  std::deque<std::pair<std::uint32_t, std::uint32_t>> arrivals;  // queue, job
-};
-
 class IslandSimulator {
  public:
   IslandSimulator(const TimingModel& timing, const std::vector<std::size_t>& queues,
@@ -88,7 +35,7 @@ class IslandSimulator {
       : options_(options),
         source_(options.durations, options.seed),
         checkpoints_(checkpoints_of(timing, queues, options)),
-        faults_(timing, options.faults, options.seed),
+        faults_(timing, queues, options.faults, options.seed),
         faulty_(options.faults.any()) {
     for (std::size_t index : queues) {
       const Queue& queue = timing.queues[index];
@@ -98,10 +45,12 @@ class IslandSimulator {
                        .recorders = {},
                        .continuous = {},
                        .running = {},
+                       .now_running = {},
                        .under_way = {},
                        .watched = watched_jobs(options, index, queue.jobs.size()),
-                       .lost = {},
-                       .lost_at_release = std::vector<Nanoseconds>(queue.jobs.size(), 0),
+                       .freed = {},
+                       .stalled = {},
+                       .stalled_at_release = std::vector<Nanoseconds>(queue.jobs.size(), 0),
                        .on_return_due = std::vector<bool>(queue.jobs.size(), false),
                        .result = {}};
       for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
@@ -125,6 +74,7 @@ class IslandSimulator {
       }
       states_.push_back(std::move(state));
     }
+    stall_watch_ = StallWatch(limit_);
   }
 
   std::vector<QueueStatistics> run(ProgressMeter progress) {
@@ -147,6 +97,7 @@ class IslandSimulator {
         handle(event);
       }
       dispatch(now);
+      if (faulty_) stall_watch_.judge(states_, lines_, now);
       if (!progress.step(served_, now)) {
         stopped = true;
         break;
@@ -174,7 +125,8 @@ class IslandSimulator {
         LineState& line = lines_[*state.queue->line];
         line.busy = false;
         const UnderWay& request = state.under_way[event.job];
-        if (is_lost(state, event.job)) line.lost.finish(request.line_start, event.at);
+        if (request.lost) line.lost.finish(request.line_start, event.at);
+        state.under_way[event.job].on_line = false;
         events_.push({event.at + request.back, EventKind::completion, event.queue, event.job});
         take_next(line, event.at);
         break;
@@ -183,6 +135,7 @@ class IslandSimulator {
         LineState& line = lines_[*state.queue->line];
         line.arrivals.emplace_back(event.queue, event.job);
         state.under_way[event.job].lost_on_line = line.lost.until(event.at);
+        state.under_way[event.job].on_line = true;
         take_next(line, event.at);
         break;
       }
@@ -198,7 +151,7 @@ class IslandSimulator {
       come_back(event.queue, event.job, event.at, event.at);
       return;
     }
-    state.lost_at_release[event.job] = state.lost.until(event.at);
+    state.stalled_at_release[event.job] = state.stalled.until(event.at);
     state.waiting.push(event.job, event.at);
     state.result.longest_queue = std::max(state.result.longest_queue, state.waiting.size());
   }
@@ -207,17 +160,19 @@ class IslandSimulator {
     const UnderWay& request = state.under_way[event.job];
     const Job& job = state.queue->jobs[event.job];
     state.running[event.job] = false;
+    std::erase(state.now_running, event.job);
     --state.in_flight;
     const auto limit = limit_.find(state.queue->controller);
     if (limit != limit_.end()) ++limit->second;
     const bool good = request.outcome.kind == Outcome::Kind::good;
     JobRecorder& recorder = state.recorders[event.job];
     good ? recorder.complete(request.release, event.at) : recorder.fail();
-    if (is_lost(state, event.job)) {
-      state.lost.finish(request.start, event.at);
-    } else if (faulty_ && is_released(job.kind)) {
-      recorder.hold(request.lost_at_release / state.queue->in_flight + request.lost_on_line,
-                    request.release >= faults_.parked_since());
+    if (faulty_) {
+      stall_watch_.free_place(state, request.lost, event.at);
+      if (is_released(job.kind) && !request.lost) {
+        recorder.hold(request.stalled + request.lost_on_line,
+                      request.release >= faults_.parked_since());
+      }
     }
     state.result.busy += Duration(event.at - request.start);
     const bool watched = !state.watched.empty() && state.watched[event.job] &&
@@ -262,12 +217,6 @@ class IslandSimulator {
     }
   }
 
-  // The service fails because its device is faulty.
-  [[nodiscard]] bool is_lost(const QueueState& state, std::uint32_t job) const {
-    return faulty_ && state.under_way[job].outcome.kind == Outcome::Kind::failed &&
-           faults_.is_faulty(state.queue->jobs[job].device);
-  }
-
   void take_next(LineState& line, Nanoseconds now) {
     if (line.busy || line.arrivals.empty()) return;
     const auto [q, job] = line.arrivals.front();
@@ -276,8 +225,8 @@ class IslandSimulator {
     UnderWay& request = states_[q].under_way[job];
     request.line_start = now;
     request.lost_on_line = line.lost.until(now) - request.lost_on_line;
-    if (is_lost(states_[q], job)) line.lost.begin(now);
-    events_.push({now + request.on_line, EventKind::line_end, q, job});
+    if (request.lost) line.lost.begin(now);
+    events_.push({now + request.line_time, EventKind::line_end, q, job});
   }
 
   // The queue whose next request has waited longest, among those that may start one now.
@@ -356,15 +305,18 @@ class IslandSimulator {
     QueueState& state = states_[q];
     const TransactionTimes& times = state.queue->jobs[job_index].times;
     state.running[job_index] = true;
+    state.now_running.push_back(job_index);
     ++state.in_flight;
     const auto limit = limit_.find(state.queue->controller);
     if (limit != limit_.end()) --limit->second;
     UnderWay& request = state.under_way[job_index];
-    request = {release, now, now, 0, 0, {}, 0, 0};
+    request = {release, now, now, 0, 0, {}, 0, 0, false, false};
     if (faulty_) request.outcome = faults_.outcome(state.index, job_index, now);
     const Outcome outcome = request.outcome;
-    request.lost_at_release = state.lost.until(now) - state.lost_at_release[job_index];
-    if (is_lost(state, job_index)) state.lost.begin(now);
+    request.stalled = state.stalled.until(now) - state.stalled_at_release[job_index];
+    request.lost = faulty_ && outcome.kind == Outcome::Kind::failed &&
+                   faults_.is_faulty(state.queue->jobs[job_index].device);
+    if (request.lost) stall_watch_.begin_lost();
     const FailureTimes failure = failure_times(times);
     const Nanoseconds tries = outcome.failed_tries * failure.each.count();
     const bool failed = outcome.kind == Outcome::Kind::failed;
@@ -380,22 +332,23 @@ class IslandSimulator {
     }
     const NetworkParts& net = *times.network;
     Nanoseconds out = source_.draw(0, net.out_typical.count(), net.out_longest.count());
-    request.on_line =
+    request.line_time =
         source_.draw(times.serial->shortest().count(), times.serial->typical().count(),
                      times.serial->longest().count());
     request.back = source_.draw(0, net.back_typical.count(), net.back_longest.count());
     if (outcome.kind == Outcome::Kind::refused) {
       const Duration refused =
           times.serial->longest() - times.serial->reply + times.serial->exception_reply;
-      request.on_line = std::min<Nanoseconds>(request.on_line, refused.count());
+      request.line_time = std::min<Nanoseconds>(request.line_time, refused.count());
     }
     if (failed) {
       out = failure.before.count();
-      request.on_line = 0;
+      request.line_time = 0;
       request.back = failure.after.count();
     }
-    request.on_line += tries;
-    events_.push({now + out, EventKind::line_arrival, q, job_index});
+    request.line_time += tries;
+    state.last_arrival = std::max(state.last_arrival, now + out);
+    events_.push({state.last_arrival, EventKind::line_arrival, q, job_index});
   }
 
   bool state_repeats(Nanoseconds checkpoint) {
@@ -408,7 +361,7 @@ class IslandSimulator {
         if (!queue.running[j]) continue;
         const UnderWay& request = queue.under_way[j];
         state.insert(state.end(),
-                     {static_cast<Nanoseconds>(j), request.release - checkpoint, request.on_line,
+                     {static_cast<Nanoseconds>(j), request.release - checkpoint, request.line_time,
                       request.back, static_cast<Nanoseconds>(request.outcome.kind)});
       }
       state.push_back(-1);
@@ -434,6 +387,7 @@ class IslandSimulator {
   std::vector<QueueState> states_;
   std::map<std::size_t, LineState> lines_;
   std::map<std::size_t, std::int64_t> limit_;  // per controller: requests it may still start
+  StallWatch stall_watch_{{}};
   std::priority_queue<Event, std::vector<Event>, std::greater<>> events_;
   StateHistory history_;
   FaultState faults_;

@@ -45,8 +45,8 @@ class QueueSimulator {
         waiting_(queue_.order, queue_.jobs.size()),
         watched_(watched_jobs(options, index, queue_.jobs.size())) {
     if constexpr (faulty) {
-      faults_.emplace(
-          FaultRecords{FaultState(timing, options.faults, options.seed), {}, {}, 0, 0, {}});
+      faults_.emplace(FaultRecords{
+          FaultState(timing, {index}, options.faults, options.seed), {}, {}, 0, 0, {}});
       faults_->lost_at_release.assign(queue_.jobs.size(), 0);
     }
     for (std::size_t j = 0; j < queue_.jobs.size(); ++j) {
@@ -243,9 +243,11 @@ class QueueSimulator {
       recorders_[job].hold(faults_->lost - faults_->lost_at_release[job],
                            release >= faults_->state.parked_since());
     }
-    // a release before a lost service began saw none of it
-    faults_->last_lost_end = lost ? end : 0;
-    if (lost) faults_->lost += end - start;
+    // the place is free again when the controller may send again; a release before a lost service
+    // began saw none of it
+    const Nanoseconds held_until = round_up(end, queue_.scan.count());
+    faults_->last_lost_end = lost ? held_until : 0;
+    if (lost) faults_->lost += held_until - start;
   }
 
   void release_on_return(std::size_t device, Nanoseconds now) {

@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <map>
-#include <tuple>
 
+#include "model/boundaries.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::timing {
@@ -15,169 +15,295 @@ FailingJob failing_job(JobRef ref, const Job& job) {
           times.tries};
 }
 
-// Everything that waits for one thing: a serial line (also behind a gateway), a connection, or all
-// connections of a controller that has one request under way at a time.
-using PoolKey = std::tuple<int, std::size_t>;
-constexpr int line_pool = 0;
-constexpr int connection_pool = 1;
-constexpr int controller_pool = 2;
-
-PoolKey pool_of(const TimingModel& timing, std::size_t index) {
-  const Queue& queue = timing.queues[index];
-  const auto& limit = timing.in_flight_limit[queue.controller];
-  if (queue.kind != QueueKind::serial && limit && *limit == 1) {
-    return {controller_pool, queue.controller};
+// Both kinds of stall of one queue, or parts of them.
+struct Lengths {
+  Duration first{};
+  Duration steady{};
+  Lengths& operator+=(const Lengths& other) {
+    first = model::sum_of(first, other.first);
+    steady = model::sum_of(steady, other.steady);
+    return *this;
   }
-  if (queue.line) return {line_pool, *queue.line};
-  return {connection_pool, index};
-}
-
-struct StallPool {
-  std::int64_t places = 1;
-  std::vector<std::pair<model::Target, JobRef>> jobs;
 };
 
-// Drops all continuous jobs but the one that fails longest: only one of them can have begun.
-void keep_one_continuous(const TimingModel& timing, std::vector<FailingJob>& failing) {
-  const auto continuous = [&](const FailingJob& f) {
-    return !is_released(timing.queues[f.job.queue].jobs[f.job.job].kind);
-  };
-  const FailingJob* longest = nullptr;
-  for (const FailingJob& f : failing) {
-    if (continuous(f) && (longest == nullptr || f.silent() > longest->silent())) longest = &f;
-  }
-  if (longest == nullptr) return;
-  const JobRef kept = longest->job;
-  std::erase_if(failing, [&](const FailingJob& f) {
-    return continuous(f) && (f.job.queue != kept.queue || f.job.job != kept.job);
-  });
+void keep_longest(std::vector<Duration>& times, std::int64_t count) {
+  std::sort(times.begin(), times.end(), std::greater<>());
+  times.resize(std::min(times.size(), static_cast<std::size_t>(count)));
 }
 
-// Jobs that fail while their slave is silent, slave by slave in list order.
+// What the requests to one silent slave do to the queues around them.
+class StallSums {
+ public:
+  // `island`: all queues that may wait.
+  StallSums(const TimingModel& timing, const std::vector<std::size_t>& island,
+            const std::vector<FailingJob>& failing, std::optional<std::int64_t> after)
+      : timing_(timing), after_(after) {
+    for (const FailingJob& f : failing) failing_[f.job.queue].push_back(f);
+    for (const std::size_t q : island) {
+      const std::int64_t count = stuck_at_once(q);
+      if (count > 0) stuck_.emplace_back(q, count);
+    }
+  }
+
+  [[nodiscard]] Lengths of(std::size_t q) const {
+    Lengths sum = own(q);
+    sum += foreign(q);
+    sum += of_the_controller(q);
+    const Duration scan = timing_.queues[q].scan;
+    if (sum.first > Duration{}) sum.first = model::sum_of(sum.first, scan);
+    if (sum.steady > Duration{}) sum.steady = model::sum_of(sum.steady, scan);
+    return sum;
+  }
+
+ private:
+  [[nodiscard]] const std::optional<std::int64_t>& limit_of(const Queue& queue) const {
+    static const std::optional<std::int64_t> none;
+    return queue.kind == QueueKind::serial ? none : timing_.in_flight_limit[queue.controller];
+  }
+
+  // How long a failing request holds its place: until the controller may send again.
+  static Duration held(const Queue& queue, Duration time) {
+    if (queue.scan <= Duration{} || time >= model::longest_sum) return time;
+    return queue.kind == QueueKind::gateway ? time + queue.scan
+                                            : model::rounded_up(time, queue.scan);
+  }
+
+  // All failing requests of the queue that can come before one of its others.
+  [[nodiscard]] Lengths sum_of_queue(std::size_t q) const {
+    const Queue& queue = timing_.queues[q];
+    std::vector<Duration> all;
+    std::vector<Duration> continuous;
+    Lengths out;
+    for (const FailingJob& f : failing_.at(q)) {
+      const bool waits = is_released(job_at(timing_, f.job).kind);
+      (waits ? all : continuous).push_back(held(queue, f.silent()));
+      out.steady = std::max(out.steady, held(queue, f.one_try()));
+    }
+    keep_longest(continuous, queue.in_flight);
+    all.insert(all.end(), continuous.begin(), continuous.end());
+    // those under way when the slave is parked fail as slowly
+    if (after_) keep_longest(all, *after_ + queue.in_flight - 1);
+    for (const Duration time : all) out.first = model::sum_of(out.first, time);
+    if (!after_) out.steady = out.first;
+    return out;
+  }
+
+  [[nodiscard]] std::int64_t failing_at_once(std::size_t q) const {
+    const auto own = failing_.find(q);
+    if (own == failing_.end()) return 0;
+    return std::min(timing_.queues[q].in_flight, static_cast<std::int64_t>(own->second.size()));
+  }
+
+  [[nodiscard]] Lengths own(std::size_t q) const {
+    if (failing_.find(q) == failing_.end()) return {};
+    const Queue& queue = timing_.queues[q];
+    Lengths sum = sum_of_queue(q);
+    if (queue.kind != QueueKind::tcp) return sum;
+    const auto& limit = limit_of(queue);
+    const std::int64_t places = std::min(queue.in_flight, limit.value_or(queue.in_flight));
+    if (failing_at_once(q) < places) return {};
+    sum.first /= places;
+    sum.steady = after_ && places > 1 ? Duration{} : sum.steady / (after_ ? 1 : places);
+    return sum;
+  }
+
+  // Requests of the queue of which one that waits sees each at most once, itself included.
+  static std::int64_t requests_before(const Queue& queue) {
+    const auto continuous = std::count_if(queue.jobs.begin(), queue.jobs.end(),
+                                          [](const Job& job) { return !is_released(job.kind); });
+    return static_cast<std::int64_t>(queue.jobs.size()) - continuous +
+           std::min<std::int64_t>(continuous, queue.in_flight);
+  }
+
+  // What other masters put on the line behind the queue's gateway, before any of its requests.
+  [[nodiscard]] Lengths foreign(std::size_t q) const {
+    const Queue& queue = timing_.queues[q];
+    if (queue.kind != QueueKind::gateway || queue.jobs.empty()) return {};
+    Lengths sum;
+    const std::int64_t requests = requests_before(queue);
+    for (const auto& [m, jobs] : failing_) {
+      const Queue& master = timing_.queues[m];
+      if (m == q || master.kind != QueueKind::gateway || master.line != queue.line) continue;
+      std::vector<Duration> on_line;
+      Duration one_try{};
+      for (const FailingJob& f : jobs) {
+        on_line.push_back(model::times(f.tries, model::sum_of(f.each, f.timeout)));
+        one_try = std::max(one_try, model::sum_of(f.each, f.timeout));
+      }
+      keep_longest(on_line, master.in_flight);
+      const Duration longest = on_line.front();
+      Duration before_each{};
+      for (const Duration time : on_line) before_each = model::sum_of(before_each, time);
+      Duration first = model::times(requests, model::sum_of(before_each, queue.scan));
+      if (after_) {
+        first = std::min(first, model::times(*after_ + master.in_flight - 1,
+                                             model::sum_of(longest, queue.scan)));
+      }
+      sum += {first, after_ ? model::sum_of(one_try, queue.scan) : first};
+    }
+    return sum;
+  }
+
+  // How many requests of the queue can stand before the silent slave at once.
+  [[nodiscard]] std::int64_t stuck_at_once(std::size_t q) const {
+    const Queue& queue = timing_.queues[q];
+    const bool silent_on_line = queue.kind == QueueKind::gateway &&
+                                (failing_at_once(q) > 0 || foreign(q).first > Duration{});
+    // at the line the others of this queue stand behind the failing ones
+    if (silent_on_line) {
+      return std::min(queue.in_flight, static_cast<std::int64_t>(queue.jobs.size()));
+    }
+    return failing_at_once(q);
+  }
+
+  // What requests on the other connections of the controller keep of its places.
+  [[nodiscard]] Lengths of_the_controller(std::size_t q) const {
+    const Queue& queue = timing_.queues[q];
+    const auto& limit = limit_of(queue);
+    if (!limit) return {};
+    std::int64_t stuck = 0;
+    std::size_t connections = 0;
+    for (const auto& [x, count] : stuck_) {
+      if (timing_.queues[x].controller != queue.controller) continue;
+      stuck += count;
+      ++connections;
+    }
+    if (stuck < *limit) return {};
+    Lengths sum;
+    for (const auto& [x, count] : stuck_) {
+      const Queue& other = timing_.queues[x];
+      if (x == q || other.controller != queue.controller) continue;
+      if (failing_.find(x) != failing_.end()) {
+        Lengths here = sum_of_queue(x);
+        // one connection alone holds all places only while as many fail at once
+        if (connections == 1 && other.kind == QueueKind::tcp) {
+          here.first /= *limit;
+          if (!after_) here.steady = here.first;
+        }
+        sum += here;
+      }
+      sum += foreign(x);
+    }
+    return sum;
+  }
+
+  const TimingModel& timing_;
+  std::map<std::size_t, std::vector<FailingJob>> failing_;  // per queue
+  // queues whose requests can stand before the silent slave, and how many of each at once
+  std::vector<std::pair<std::size_t, std::int64_t>> stuck_;
+  std::optional<std::int64_t> after_;
+};
+
+// Of the continuous jobs of a queue only so many can have begun as it has places.
+std::size_t counted_of(const TimingModel& timing, const std::vector<FailingJob>& failing) {
+  std::size_t counted = 0;
+  std::map<std::size_t, std::int64_t> continuous;
+  for (const FailingJob& f : failing) {
+    const bool waits = is_released(job_at(timing, f.job).kind);
+    if (waits || ++continuous[f.job.queue] <= timing.queues[f.job.queue].in_flight) ++counted;
+  }
+  return counted;
+}
+
+// Jobs of an island that fail while their slave is silent, slave by slave in list order.
 std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing_jobs(
-    const TimingModel& timing, const StallPool& pool) {
+    const model::ResolvedPlan& resolved, const TimingModel& timing,
+    const std::vector<std::size_t>& island) {
   std::vector<std::pair<model::Target, std::vector<FailingJob>>> failing;
   std::map<model::Target, std::size_t> index;
-  for (const auto& [target, ref] : pool.jobs) {
-    const Job& job = timing.queues[ref.queue].jobs[ref.job];
-    // once-at-start jobs are over, and those on return wait for an answer
-    if (job.times.broadcast || job.kind == model::TriggerKind::on_start ||
-        job.kind == model::TriggerKind::on_return) {
-      continue;
+  for (const std::size_t q : island) {
+    const auto& jobs = timing.queues[q].jobs;
+    for (std::size_t j = 0; j < jobs.size(); ++j) {
+      // once-at-start jobs are over, and those on return wait for an answer
+      if (jobs[j].times.broadcast || jobs[j].kind == model::TriggerKind::on_start ||
+          jobs[j].kind == model::TriggerKind::on_return) {
+        continue;
+      }
+      const model::Target target = *resolved.transactions[jobs[j].transaction].target;
+      const auto [at, is_new] = index.try_emplace(target, failing.size());
+      if (is_new) failing.emplace_back(target, std::vector<FailingJob>{});
+      failing[at->second].second.push_back(failing_job({q, j}, jobs[j]));
     }
-    const auto [at, is_new] = index.try_emplace(target, failing.size());
-    if (is_new) failing.emplace_back(target, std::vector<FailingJob>{});
-    failing[at->second].second.push_back(failing_job(ref, job));
   }
   return failing;
 }
 
-// The cyclic jobs of a pool, the quickest first.
-std::vector<JobRef> cyclic_by_period(const TimingModel& timing, const StallPool& pool) {
-  const auto job_at = [&](JobRef ref) -> const Job& {
-    return timing.queues[ref.queue].jobs[ref.job];
-  };
+// The cyclic jobs of an island, the quickest first.
+std::vector<JobRef> cyclic_by_period(const TimingModel& timing,
+                                     const std::vector<std::size_t>& island) {
   std::vector<JobRef> cyclic;
-  for (const auto& each : pool.jobs) {
-    if (job_at(each.second).kind == model::TriggerKind::cyclic) cyclic.push_back(each.second);
-  }
-  std::stable_sort(cyclic.begin(), cyclic.end(),
-                   [&](JobRef a, JobRef b) { return job_at(a).period < job_at(b).period; });
-  return cyclic;
-}
-
-// Behind a gateway with several masters: the failing requests of one master, each behind as many
-// of every other as it may have under way, and those before the transaction that waits.
-Duration stall_of_masters(const TimingModel& timing, const Stall& stall,
-                          std::optional<std::int64_t> at_most) {
-  std::map<std::size_t, std::vector<FailingJob>> by_queue;
-  for (const FailingJob& f : stall.failing) by_queue[f.job.queue].push_back(f);
-  if (by_queue.size() < 2) return stall_of(stall.failing, stall.places, at_most);
-  // every master parks for itself
-  Duration longest{};
-  const std::size_t line = *timing.queues[stall.failing.front().job.queue].line;
-  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-    if (timing.queues[q].line != line || timing.queues[q].jobs.empty()) continue;
-    Duration foreign{};
-    for (const auto& [other, failing] : by_queue) {
-      if (other == q) continue;
-      foreign = model::sum_of(
-          foreign, model::times(timing.queues[other].in_flight, stall_of(failing, 1, 1)));
+  for (const std::size_t q : island) {
+    for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
+      if (timing.queues[q].jobs[j].kind == model::TriggerKind::cyclic) cyclic.push_back({q, j});
     }
-    const auto own = by_queue.find(q);
-    const Duration mine = own == by_queue.end() ? Duration{} : stall_of(own->second, 1, at_most);
-    // a foreign failing request may stand before each of ours, whoever ours go to
-    const auto requests = static_cast<std::int64_t>(timing.queues[q].jobs.size());
-    longest = std::max(longest, model::sum_of(mine, model::times(requests, foreign)));
   }
-  return longest;
-}
-
-void fill_lengths(const TimingModel& timing, bool on_line, Duration longest_try, Stall& stall) {
-  const auto after = stall.park ? std::optional(stall.park->after) : std::nullopt;
-  stall.first = on_line ? stall_of_masters(timing, stall, after)
-                        : stall_of(stall.failing, stall.places, after);
-  stall.steady = stall.park ? longest_try : stall.first;
+  std::stable_sort(cyclic.begin(), cyclic.end(), [&](JobRef a, JobRef b) {
+    return job_at(timing, a).period < job_at(timing, b).period;
+  });
+  return cyclic;
 }
 
 }  // namespace
 
-Duration stall_of(std::vector<FailingJob> failing, std::int64_t places,
-                  std::optional<std::int64_t> at_most) {
-  if (static_cast<std::int64_t>(failing.size()) < places) return {};
-  std::sort(failing.begin(), failing.end(),
-            [](const FailingJob& a, const FailingJob& b) { return a.silent() > b.silent(); });
-  Duration sum{};
-  for (std::size_t i = 0; i < failing.size(); ++i) {
-    if (at_most && static_cast<std::int64_t>(i) >= *at_most) break;
-    sum = model::sum_of(sum, failing[i].silent());
+std::vector<StallOn> stall_lengths(const TimingModel& timing,
+                                   const std::vector<std::size_t>& queues,
+                                   const std::vector<FailingJob>& failing,
+                                   std::optional<std::int64_t> after) {
+  const StallSums sums(timing, queues, failing, after);
+  std::vector<StallOn> lengths;
+  for (const std::size_t q : queues) {
+    if (timing.queues[q].jobs.empty()) continue;
+    const Lengths here = sums.of(q);
+    if (here.first > Duration{}) lengths.push_back({q, here.first, here.steady});
   }
-  return sum / places;
+  return lengths;
 }
 
 std::vector<JobRef> jobs_hurt(const model::ResolvedPlan& resolved, const TimingModel& timing,
-                              const StallReport& report, const Stall& stall, Duration length,
+                              const StallReport& report, const Stall& stall, StallKind kind,
                               std::size_t limit) {
+  const Duration longest = kind == StallKind::first ? stall.first : stall.steady;
   std::vector<JobRef> hurt;
   for (const JobRef ref : report.cyclic[stall.pool]) {
-    const Job& job = timing.queues[ref.queue].jobs[ref.job];
-    if (job.period >= length || hurt.size() >= limit) break;
-    if (resolved.transactions[job.transaction].target != stall.silent) hurt.push_back(ref);
+    const Job& job = job_at(timing, ref);
+    if (job.period >= longest || hurt.size() >= limit) break;
+    if (resolved.transactions[job.transaction].target == stall.silent) continue;
+    const auto on = std::find_if(stall.queues.begin(), stall.queues.end(),
+                                 [&](const StallOn& each) { return each.queue == ref.queue; });
+    if (on == stall.queues.end()) continue;
+    if (job.period < (kind == StallKind::first ? on->first : on->steady)) hurt.push_back(ref);
   }
   return hurt;
 }
 
+bool has_neighbours(const model::ResolvedPlan& resolved, const TimingModel& timing,
+                    const StallReport& report, const Stall& stall) {
+  const auto& cyclic = report.cyclic[stall.pool];
+  return std::any_of(cyclic.begin(), cyclic.end(), [&](const JobRef ref) {
+    return resolved.transactions[job_at(timing, ref).transaction].target != stall.silent;
+  });
+}
+
 StallReport stalls_of(const model::ResolvedPlan& resolved, const TimingModel& timing) {
-  std::vector<PoolKey> order;
-  std::map<PoolKey, StallPool> pools;
-  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-    const PoolKey key = pool_of(timing, q);
-    const auto [at, is_new] = pools.try_emplace(key);
-    if (is_new) order.push_back(key);
-    StallPool& pool = at->second;
-    if (std::get<0>(key) == connection_pool) pool.places = timing.queues[q].in_flight;
-    for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
-      const auto& t = resolved.transactions[timing.queues[q].jobs[j].transaction];
-      pool.jobs.push_back({*t.target, {q, j}});
-    }
-  }
   StallReport report;
-  for (const PoolKey& key : order) {
-    const StallPool& pool = pools[key];
-    for (auto& [target, failing] : failing_jobs(timing, pool)) {
-      Stall stall{target, std::move(failing), {}, pool.places, {}, {}, report.cyclic.size()};
-      // any of them can be the trial of a parked slave, also a continuous one that is dropped next
-      Duration longest_try{};
-      for (const FailingJob& f : stall.failing) longest_try = std::max(longest_try, f.one_try());
-      keep_one_continuous(timing, stall.failing);
-      if (std::get<0>(key) == line_pool) {
-        const auto& park = resolved.plan.lines[std::get<1>(key)].park;
-        if (park) stall.park = park->value;
+  report.islands = islands_of(timing);
+  for (const auto& island : report.islands) {
+    for (auto& [target, failing] : failing_jobs(resolved, timing, island)) {
+      Stall stall;
+      stall.silent = target;
+      stall.pool = report.cyclic.size();
+      stall.park = timing.queues[failing.front().job.queue].park;
+      const auto after = stall.park ? std::optional(stall.park->after) : std::nullopt;
+      stall.queues = stall_lengths(timing, island, failing, after);
+      stall.counted = counted_of(timing, failing);
+      stall.failing = std::move(failing);
+      for (const StallOn& on : stall.queues) {
+        stall.first = std::max(stall.first, on.first);
+        stall.steady = std::max(stall.steady, on.steady);
       }
-      fill_lengths(timing, std::get<0>(key) == line_pool, longest_try, stall);
       report.stalls.push_back(std::move(stall));
     }
-    report.cyclic.push_back(cyclic_by_period(timing, pool));
+    report.cyclic.push_back(cyclic_by_period(timing, island));
   }
   return report;
 }

@@ -45,7 +45,7 @@ TEST_CASE("each transaction to the silent slave costs all its tries once") {
   const auto found = stalls(plan);
   REQUIRE(found.stalls.size() == 2);
   // a, b and one of the continuous ones; what runs once at the start is over
-  CHECK(found.stalls[0].failing.size() == 3);
+  CHECK(found.stalls[0].counted == 3);
   CHECK(model::to_ms(found.stalls[0].first) == Approx(3 * 2 * attempt_ms));
   CHECK(found.stalls[0].steady == found.stalls[0].first);
   CHECK(found.cyclic.at(found.stalls[0].pool).size() == 3);
@@ -58,13 +58,28 @@ TEST_CASE("each transaction to the silent slave costs all its tries once") {
 }
 
 TEST_CASE("several requests under way leave room for others") {
-  std::vector<FailingJob> failing(3, FailingJob{{0, 0}, Duration(1), Duration(2), Duration(10), 2});
-  CHECK(failing[0].silent() == Duration(1 + 2 * 12));
-  CHECK(failing[0].one_try() == Duration(13));
-  CHECK(stall_of(failing, 1, std::nullopt) == Duration(75));
-  CHECK(stall_of(failing, 1, 2) == Duration(50));
-  CHECK(stall_of(failing, 4, std::nullopt) == Duration(0));  // one place is always left
-  CHECK(stall_of(failing, 3, std::nullopt) == Duration(25));
+  const auto lengths = [](std::size_t silent, std::int64_t places,
+                          std::optional<std::int64_t> after) {
+    std::vector<Job> jobs(silent, cyclic(100, 0, 8));
+    jobs.push_back(cyclic(100, 0, 8));
+    TimingModel timing = one_queue(jobs);
+    timing.queues[0].kind = QueueKind::tcp;
+    timing.queues[0].line = std::nullopt;
+    timing.queues[0].in_flight = places;
+    std::vector<FailingJob> failing;
+    for (std::size_t j = 0; j < silent; ++j) {
+      failing.push_back({{0, j}, Duration(1), Duration(2), Duration(10), 2});
+    }
+    const auto on = stall_lengths(timing, {0}, failing, after);
+    return on.empty() ? Duration{} : on[0].first;
+  };
+  const FailingJob one{{0, 0}, Duration(1), Duration(2), Duration(10), 2};
+  CHECK(one.silent() == Duration(1 + 2 * 12));
+  CHECK(one.one_try() == Duration(13));
+  CHECK(lengths(3, 1, std::nullopt) == Duration(75));
+  CHECK(lengths(3, 1, 2) == Duration(50));
+  CHECK(lengths(3, 4, std::nullopt) == Duration(0));  // one place is always left
+  CHECK(lengths(3, 3, std::nullopt) == Duration(25));
 }
 
 TEST_CASE("coincidence of releases, against a search over the hyperperiod") {
@@ -141,12 +156,16 @@ TEST_CASE("sums of stated times stop at the longest, and never turn negative") {
   CHECK(times(2, model::longest_sum) == model::longest_sum);
   CHECK(times(1, model::longest_sum) == model::longest_sum);
   // 1001 tries of a month each, four times: 300 years do not fit into 64 bits
-  std::vector<FailingJob> failing(4);
-  for (FailingJob& f : failing) {
-    f.timeout = std::chrono::hours(744);
-    f.tries = 1001;
+  std::vector<FailingJob> failing;
+  for (std::size_t j = 0; j < 4; ++j) {
+    failing.push_back({{0, j}, {}, {}, std::chrono::hours(744), 1001});
   }
   CHECK(failing[0].silent() == model::longest_sum);
-  CHECK(stall_of(failing, 1, std::nullopt) == model::longest_sum);
-  CHECK(stall_of({failing[0]}, 1, std::nullopt) == model::longest_sum);
+  for (const std::int64_t scan : {0, 10}) {
+    const auto timing = one_queue(std::vector<Job>(4, cyclic(100, 0, 8)), model::Order::due, scan);
+    const auto lengths = stall_lengths(timing, {0}, failing, std::nullopt);
+    REQUIRE(lengths.size() == 1);
+    CHECK(lengths[0].first == model::longest_sum);
+    CHECK(lengths[0].steady == model::longest_sum);
+  }
 }

@@ -2,7 +2,7 @@
 //
 // Each is simulated with longest durations from the moment it falls silent: once with the lines'
 // `park`, at several moments before its own releases, and once as if there were no `park`. The
-// stalls of timing/stalls.h are bounds of what is seen here where one master uses the line.
+// stalls of timing/stalls.h are bounds of what is seen here of one slave.
 #pragma once
 
 #include <cstdint>
@@ -28,6 +28,7 @@ struct SilenceOptions {
 // One slave, or two, falling silent.
 struct SilentCase {
   std::vector<std::size_t> devices;  // into TimingModel::devices
+  std::optional<std::size_t> stall;  // of one: into StallReport::stalls
   std::size_t queue = 0;             // one that they keep busy
   bool parks = false;                // the line has `park`
   Duration first{};                  // longest wait of another's request for their tries alone,
@@ -50,13 +51,5 @@ struct SilenceReport {
                                              const std::vector<QueueStatistics>& healthy,
                                              const std::vector<HeartbeatReport>& heartbeats,
                                              const SilenceOptions& options);
-
-// One case, simulated with `most_transactions` in all; for those who change a plan and ask again.
-[[nodiscard]] SilentCase simulate_silent(const model::ResolvedPlan& resolved,
-                                         const TimingModel& timing,
-                                         const std::vector<std::size_t>& devices,
-                                         const std::vector<QueueStatistics>& healthy,
-                                         const std::vector<HeartbeatReport>& heartbeats,
-                                         std::uint64_t most_transactions);
 
 }  // namespace greymet::timing
