@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <map>
 
+#include "model/boundaries.h"
+
 namespace greymet::timing {
 
 using model::TriggerKind;
@@ -82,6 +84,65 @@ Duration service_bound(const TimingModel& timing, const Queue& queue, Duration l
   return longest + queue.scan + foreign_share(timing, queue);
 }
 
+namespace {
+
+// Nothing but its own jobs can hold up this queue, each for its duration.
+bool serves_alone(const TimingModel& timing, const Queue& queue) {
+  if (queue.kind == QueueKind::serial) return true;
+  if (timing.in_flight_limit[queue.controller]) return false;
+  if (queue.kind == QueueKind::tcp) return true;
+  return queue.in_flight == 1 && foreign_share(timing, queue) == Duration{};
+}
+
+// How long a service holds its place: until the controller may send again.
+Duration held_place(const Queue& queue, Duration longest) {
+  return queue.scan > Duration{} ? model::rounded_up(longest, queue.scan) : longest;
+}
+
+// Bounds of a queue that serves alone, as in the header.
+class OwnBounds {
+ public:
+  explicit OwnBounds(const Queue& queue) : queue_(queue) {
+    std::vector<Duration> continuous;
+    for (const Job& job : queue.jobs) {
+      const Duration held = held_place(queue, job.times.longest);
+      pool_.add(job, held);
+      if (!is_released(job.kind)) continuous.push_back(held);
+    }
+    std::sort(continuous.begin(), continuous.end(), std::greater<>());
+    for (std::size_t i = 0; i < continuous.size(); ++i) {
+      if (static_cast<std::int64_t>(i) < queue.in_flight) begun_ += continuous[i];
+    }
+  }
+
+  [[nodiscard]] Duration response(const Job& job) const {
+    const Duration own = job.times.longest;
+    const Duration others = pool_.released - held_place(queue_, own);
+    // a place that is busy at the release needs no first wait for a boundary
+    if (queue_.in_flight == 1) return std::max(queue_.scan, begun_) + others + own;
+    return queue_.scan + (others + begun_) / queue_.in_flight + own;
+  }
+
+  // Between successive completions of a continuous job, one request under way.
+  [[nodiscard]] std::optional<Duration> round() const {
+    if (pool_.continuous == Duration{} || queue_.in_flight != 1) return std::nullopt;
+    const auto round = continuous_round(pool_);
+    return round ? std::optional(*round + queue_.scan) : std::nullopt;
+  }
+
+ private:
+  const Queue& queue_;
+  Pool pool_;
+  Duration begun_{};
+};
+
+std::optional<Duration> smaller(std::optional<Duration> a, std::optional<Duration> b) {
+  if (!a || !b) return a ? a : b;
+  return std::min(*a, *b);
+}
+
+}  // namespace
+
 std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
   // Queues of one controller whose requests under way are limited share a pool.
   std::vector<Pool> pools(timing.queues.size());
@@ -103,14 +164,16 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     const Duration begun =
         queue.in_flight > 1 ? queue.in_flight * pool.longest_any : pool.longest_continuous;
     const Duration response = pool.released + begun;
-    const auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
+    auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
+    const auto own = serves_alone(timing, queue) ? std::optional<OwnBounds>(queue) : std::nullopt;
+    if (own && queue.scan > Duration{}) round = smaller(round, own->round());
     for (const Job& job : queue.jobs) {
       JobBounds bound;
       if (!is_released(job.kind)) {
         bound.interval = round;
       } else {
-        bound.response = response;
-        if (job.kind == TriggerKind::cyclic) bound.interval = job.period + response;
+        bound.response = own ? own->response(job) : response;
+        if (job.kind == TriggerKind::cyclic) bound.interval = job.period + *bound.response;
       }
       bounds[i].push_back(bound);
     }

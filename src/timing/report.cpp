@@ -36,6 +36,9 @@ std::string describe(const ResolvedPlan& resolved, const Queue& queue) {
 // moved to the next scan boundary. Each end grows with every earlier duration, so longest
 // durations give the longest responses; and a shorter duration cannot make a release missed. The
 // simulation with longest durations over a repeating state is then exact for the plan's phases.
+// Where the controller sends at scan boundaries nobody knows how they lie to the phases; moved by d
+// < scan each start comes at most d later (by induction: start_k + d is a boundary after the
+// release and after the end before it), so one scan is added.
 bool simulation_is_a_bound(const Queue& queue, const QueueStatistics& longest, bool alone) {
   if (queue.order != model::Order::due || queue.in_flight != 1 || !longest.complete || !alone) {
     return false;
@@ -59,7 +62,9 @@ std::vector<std::optional<Duration>> responses_in_phase(const TimingModel& timin
   std::vector<std::optional<Duration>> responses;
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     std::optional<Duration> response = any_phase[j].response;
-    if (response && exact) response = longest.jobs[j].response_max;
+    if (response && exact) {
+      response = std::min(*response, longest.jobs[j].response_max + queue.scan);
+    }
     if (response && phased) response = std::min(*response, (*phased)[j]);
     responses.push_back(response);
   }

@@ -1,6 +1,7 @@
 // The bounds: worked examples by hand, and that no simulation ever exceeds them.
 #include "timing/bounds.h"
 
+#include <fmt/format.h>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
@@ -85,13 +86,18 @@ TEST_CASE("one queue: the sum of all, and the continuous one that has just begun
   sweep.kind = TriggerKind::continuous;
   const auto bounds =
       bounds_of(test::one_queue({cyclic(100, 0, 10), cyclic(200, 0, 20), sweep}, Order::due, 5));
-  // (10 + 5) + (20 + 5) + (9 + 5)
-  CHECK(bounds[0][0].response == Duration(54));
-  CHECK(bounds[0][1].response == Duration(54));
-  CHECK(bounds[0][0].interval == Duration(154));
+  // 9 in whole scans is 10, which has begun, then the other and itself
+  CHECK(bounds[0][0].response == Duration(10 + 20 + 10));
+  CHECK(bounds[0][1].response == Duration(10 + 10 + 20));
+  CHECK(bounds[0][0].interval == Duration(140));
   CHECK_FALSE(bounds[0][2].response.has_value());
-  // L = 14 + (1 + ceil(L/100)) 15 + (1 + ceil(L/200)) 25: 14 + 30 + 50 = 94, and ceil stays 1
-  CHECK(bounds[0][2].interval == Duration(94));
+  // L = 10 + (1 + ceil(L/100)) 10 + (1 + ceil(L/200)) 20 = 70, ceil stays 1; and one scan
+  CHECK(bounds[0][2].interval == Duration(75));
+  // whole scans of the others, its own 11 as they are; without a continuous one a first wait
+  const auto scans =
+      bounds_of(test::one_queue({cyclic(100, 0, 11), cyclic(200, 0, 21)}, Order::due, 5));
+  CHECK(scans[0][0].response == Duration(5 + 25 + 11));
+  CHECK(scans[0][1].response == Duration(5 + 15 + 21));
 }
 
 TEST_CASE("a continuous job on a full line has no bound") {
@@ -161,6 +167,32 @@ TEST_CASE("no run exceeds the bound: one queue, any order, any kind of job") {
   });
 }
 
+TEST_CASE("no run exceeds the bound: a connection with several requests under way") {
+  rc::prop("response and interval", [] {
+    TimingModel timing =
+        test::one_queue(random_jobs(false), Order::due, *rc::gen::element<std::int64_t>(0, 3, 7));
+    timing.queues[0].kind = QueueKind::tcp;
+    timing.queues[0].line.reset();
+    timing.queues[0].in_flight = *rc::gen::inRange<std::int64_t>(1, 4);
+    never_exceeded(timing);
+  });
+}
+
+TEST_CASE("on TCP with n under way the others, and n continuous ones, count a n-th") {
+  TimingModel timing = test::one_queue({cyclic(100, 0, 10), cyclic(200, 0, 21)}, Order::due, 5);
+  for (const std::int64_t length : {9, 14, 23}) {
+    Job sweep = cyclic(1, 0, length);
+    sweep.kind = TriggerKind::continuous;
+    timing.queues[0].jobs.push_back(sweep);
+  }
+  timing.queues[0].kind = QueueKind::tcp;
+  timing.queues[0].in_flight = 2;
+  const auto bounds = bounds_of(timing);
+  // in whole scans: 10, 25; 10, 15, 25, of which two have begun
+  CHECK(bounds[0][0].response == Duration(5 + (25 + 25 + 15) / 2 + 10));
+  CHECK(bounds[0][1].response == Duration(5 + (10 + 25 + 15) / 2 + 21));
+}
+
 TEST_CASE("no run exceeds the bound: several masters behind a gateway") {
   rc::prop("response and interval", [] {
     TimingModel timing;
@@ -213,6 +245,58 @@ TEST_CASE("the exact bound for the plan's own phases holds for every shorter dur
       RC_ASSERT(random.jobs[j].missed == 0U);
     }
   });
+}
+
+TEST_CASE("scans: the bound for the plan's phases holds wherever the boundaries lie") {
+  const auto row = [](const char* name, const char* every, std::int64_t phase) {
+    return fmt::format(
+        "{{ name = \"{}\", slave = \"gauge\", fc = 3, at = 0, count = 4, into = \"%MW\", every = "
+        "\"{}\", phase = \"{}ms\" }}",
+        name, every, phase);
+  };
+  rc::prop("response", [&] {
+    auto text = test::with_rows({row("a", "200ms", *rc::gen::inRange(0, 200)),
+                                 row("b", "400ms", *rc::gen::inRange(0, 400)),
+                                 row("c", "800ms", *rc::gen::inRange(0, 800))});
+    const auto scan = *rc::gen::element(10, 20, 50);
+    text = test::replaced(text, "[exchange]", "[exchange]\n");
+    const auto at = text.find("[controller.");
+    const auto end_of_header = text.find('\n', at) + 1;
+    const auto old_scan = text.find("scan = ", end_of_header);
+    RC_ASSERT(old_scan != std::string::npos);
+    text.replace(old_scan, text.find('\n', old_scan) - old_scan,
+                 fmt::format("scan = \"{}ms\"\nsends = \"scan\"", scan));
+    const auto loaded = test::load(text, test::base_files());
+    const auto report = analyse(loaded.plan, {});
+    const auto& line = report.lines.at(0);
+    RC_ASSERT(report.model.queues[0].scan == std::chrono::milliseconds(scan));
+    TimingModel moved = report.model;
+    const auto by = Duration(*rc::gen::inRange<std::int64_t>(0, scan * 1'000'000));
+    for (Job& job : moved.queues[0].jobs) job.phase += by;
+    const auto seen = simulate(moved, {})[0];
+    for (std::size_t j = 0; j < seen.jobs.size(); ++j) {
+      RC_ASSERT(seen.jobs[j].response_max <= *line.transactions[j].response_bound);
+      RC_ASSERT(*line.transactions[j].response_bound <=
+                *line.transactions[j].response_bound_any_phase);
+    }
+  });
+}
+
+TEST_CASE("the report leaves out what there is not: failures of broadcasts, periods of events") {
+  const auto text = test::with_rows(
+      {R"({ name = "a", slave = "all", fc = 16, at = 0, count = 2, from = "%MW900", every = "1s" })",
+       R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", on = "start" })",
+       R"({ name = "c", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s" })"});
+  const auto loaded = test::load(
+      test::replaced(text, "[exchange]", "[slave.all]\nline = \"north\"\nunit = 0\n[exchange]"),
+      test::base_files());
+  const auto report = analyse(loaded.plan, {});
+  const auto& rows = report.lines.at(0).transactions;
+  REQUIRE(rows.size() == 3);
+  CHECK_FALSE(rows[0].failed_attempt.has_value());
+  CHECK_FALSE(rows[1].period.has_value());
+  CHECK(rows[2].failed_attempt.has_value());
+  CHECK(rows[2].period == Duration(std::chrono::seconds(1)));
 }
 
 TEST_CASE("the report is exact where it may be, and shows both bounds") {

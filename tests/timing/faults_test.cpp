@@ -139,6 +139,36 @@ TEST_CASE("a slave that answers again is no longer parked, and what waits for th
   CHECK(result.jobs[1].completed == 1);
 }
 
+TEST_CASE("a fault ends when it says: the request that starts then is answered") {
+  const auto timing = with_devices(one_queue({to_device(cyclic(100, 0, 8), 0, 20, 0)}), 1);
+  auto options = silent_from(0, 100, 1'000);
+  options.faults.devices[0].until = Duration(200);
+  options.watched = {{0, 0}};
+  const auto result = simulate(timing, options)[0];
+  std::vector<bool> good;
+  for (const Service& s : result.watched) {
+    if (s.start <= Duration(300)) good.push_back(s.good);
+  }
+  CHECK(good == std::vector<bool>{true, false, true, true});
+}
+
+TEST_CASE("while one slave is parked the continuous transactions to others go on") {
+  Job to_other = to_device(cyclic(1, 0, 5), 1, 20, 0);
+  to_other.kind = model::TriggerKind::continuous;
+  Job to_silent = to_device(cyclic(1, 0, 5), 0, 20, 0);
+  to_silent.kind = model::TriggerKind::continuous;
+  auto timing =
+      with_devices(one_queue({to_device(cyclic(100, 0, 8), 0, 20, 0), to_silent, to_other}), 2);
+  timing.queues[0].park = model::Park{1, Duration(1000)};
+  const auto options = silent_from(0, 0, 10'000);
+  for (const auto& result : {internal::simulate_queue(timing, 0, options, {options, 0, 1}),
+                             internal::simulate_island(timing, {0}, options, {options, 0, 1})[0]}) {
+    // one try a second at most goes to the silent one; the other has the line for the rest
+    CHECK(result.jobs[0].failed + result.jobs[1].failed <= 11);
+    CHECK(result.jobs[2].completed > (10'000 - 11 * 23) / 5 - 20);
+  }
+}
+
 TEST_CASE("with faults too the fast and the general simulator agree") {
   rc::prop("same statistics", [] {
     const TimingModel timing = random_line();

@@ -165,6 +165,14 @@ TEST_CASE("no request is stalled longer than the bound of its queue says, whoeve
     options.faults.devices = {{0, FaultKind::silent, Duration(from), Duration::max()}};
     const auto queues = all_queues(network);
     const auto ours = internal::simulate_island(network.timing, queues, options, {options, 0, 1});
+    // whoever asks for all of it gets the same
+    const auto whole = simulate(network.timing, options);
+    for (const std::size_t q : queues) {
+      for (std::size_t j = 0; j < ours[q].jobs.size(); ++j) {
+        RC_ASSERT(whole[q].jobs[j].held_first == ours[q].jobs[j].held_first);
+        RC_ASSERT(whole[q].jobs[j].response_max == ours[q].jobs[j].response_max);
+      }
+    }
     RC_LOG() << text_of(network) << "silent from " << from << "\n";
     for (const std::size_t q : queues) {
       Duration held{};

@@ -145,6 +145,36 @@ TEST_CASE("proposed phases keep to their grid and to what they promise") {
           .has_value());
 }
 
+TEST_CASE(
+    "phases: the least of equal ones, whole combinations up to their number, the model's grid") {
+  // nothing meets: everybody keeps the first phase that is free
+  const auto timing = one_queue({cyclic(20, 0, 1), cyclic(20, 0, 1)});
+  const auto proposal = propose_phases(timing, 0, Duration(5));
+  REQUIRE(proposal.has_value());
+  CHECK(proposal->phases == std::vector<Duration>{Duration(0), Duration(5)});
+  // 20 x 30 combinations are tried all, 20 x 31 are not
+  const auto of = [](std::int64_t second) {
+    return one_queue({cyclic(20, 0, 8), cyclic(second, 0, 9)});
+  };
+  const Placement all = place_jobs(of(30), 0, {0, 1}, Duration(1));
+  CHECK(all.exact);
+  CHECK_FALSE(place_jobs(of(31), 0, {0, 1}, Duration(1)).exact);
+  // the first of the best: at phase 0 of the first, whatever that of the second
+  CHECK(place_jobs(one_queue({cyclic(20, 0, 8)}), 0, {0}, Duration(1)).phases ==
+        std::vector<Duration>{Duration(0)});
+  // two that always meet: all phases wait as long, the first stay
+  CHECK(place_jobs(one_queue({cyclic(4, 0, 3), cyclic(4, 0, 3)}), 0, {0, 1}, Duration(2)).phases ==
+        std::vector<Duration>{Duration(0), Duration(0)});
+  model::Controller controller;
+  CHECK(phase_step(controller) == std::chrono::milliseconds(10));
+  model::ControllerModel coarse;
+  coarse.period_step = model::Located<Duration>{std::chrono::milliseconds(25), {}};
+  controller.model = coarse;
+  CHECK(phase_step(controller) == std::chrono::milliseconds(25));
+  controller.model->period_step->value = std::chrono::milliseconds(1);
+  CHECK(phase_step(controller) == std::chrono::milliseconds(10));
+}
+
 TEST_CASE("sums of stated times stop at the longest, and never turn negative") {
   using model::sum_of;
   using model::times;
