@@ -113,28 +113,46 @@ class StallRules {
     const std::string more = alike > 1 ? fmt::format("; {} more {} the same", alike - 1,
                                                      alike == 2 ? "slave does" : "slaves do")
                                        : std::string();
-    report(out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place,
-           owner.subject,
-           fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} x {} "
-                       "each): {}{} must wait{}",
-                       plan_.target_name(worst->silent), in_ms(length), when, worst->counted,
-                       worst->counted == 1 ? "" : "s", failing.tries, to_text(failing.timeout),
-                       fmt::join(names, ", "), others, more),
-           cures(*worst, owner.subject, bites, t.channel->line.has_value()));
+    report(
+        out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place, owner.subject,
+        fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} each): "
+                    "{}{} must wait{}",
+                    plan_.target_name(worst->silent), in_ms(length), when, worst->counted,
+                    worst->counted == 1 ? "" : "s", tries_text(failing), fmt::join(names, ", "),
+                    others, more),
+        cures(*worst, owner.subject, bites, t.channel->line.has_value()));
+  }
+
+  // What one of them takes: its tries, or connecting to a host that is off.
+  [[nodiscard]] static std::string tries_text(const FailingJob& failing) {
+    if (failing.host_off > model::times(failing.tries, failing.timeout)) {
+      return fmt::format("connect_timeout {}", to_text(failing.host_off));
+    }
+    return fmt::format("{} x {}", failing.tries, to_text(failing.timeout));
   }
 
   // The failing requests of a stall, tried otherwise, and what would then be the stall.
   struct Tries {
     std::optional<Duration> timeout;
     bool once = false;
+    bool quick_connect = false;         // as quick to give up as the tries
     std::optional<std::int64_t> after;  // park
   };
+  // Left out, connect_timeout is the timeout.
+  [[nodiscard]] bool states_connect_timeout(const FailingJob& failing) const {
+    const model::Target& target = *transaction(job_at(failing.job)).target;
+    return !target.is_peer && plan_.plan.slaves[target.index].connect_timeout.has_value();
+  }
   // True if with these tries nobody's period is shorter than the stall (or the steady one).
   [[nodiscard]] bool spares_all(const Stall& stall, const Tries& tries, StallKind kind) const {
     Stall changed = stall;
     for (FailingJob& f : changed.failing) {
-      if (tries.timeout) f.timeout = *tries.timeout;
+      if (tries.timeout) {
+        f.timeout = *tries.timeout;
+        if (!states_connect_timeout(f)) f.host_off = std::min(f.host_off, f.timeout);
+      }
       if (tries.once) f.tries = 1;
+      if (tries.quick_connect) f.host_off = {};
     }
     changed.queues =
         stall_lengths(timing_.model, stalls_.islands[stall.pool], changed.failing, tries.after);
@@ -180,7 +198,8 @@ class StallRules {
     std::vector<std::string> ways;
     const bool each_try = bites && stall.park;  // one attempt is already too long
     const StallKind kind = bites ? StallKind::steady : StallKind::first;
-    const Tries present{{}, false, stall.park ? std::optional(stall.park->after) : std::nullopt};
+    const Tries present{
+        {}, false, false, stall.park ? std::optional(stall.park->after) : std::nullopt};
     Tries once = present;
     once.once = true;
     const Duration least = rounded_up(longest_answer(owner), milliseconds(10));
@@ -193,13 +212,20 @@ class StallRules {
                    each_try ? std::nullopt : largest_timeout(stall, least, once, kind)) {
       ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));
     }
-    if (!stall.park && can_park && spares_all(stall, {{}, false, 3}, StallKind::steady)) {
+    if (!stall.park && can_park && spares_all(stall, {{}, false, false, 3}, StallKind::steady)) {
       ways.emplace_back(
           "park = { after = 3, retry = \"10s\" } (then only the first stall is long)");
     }
     if (stall.park && !bites && stall.park->after > 1 &&
-        spares_all(stall, {{}, false, 1}, StallKind::first)) {
+        spares_all(stall, {{}, false, false, 1}, StallKind::first)) {
       ways.emplace_back("park with after = 1");
+    }
+    Tries quick = present;
+    quick.quick_connect = true;
+    const FailingJob& failing = stall.failing.front();
+    const Duration in_vain = model::times(failing.tries, failing.timeout);
+    if (failing.host_off > in_vain && spares_all(stall, quick, kind)) {
+      ways.push_back(fmt::format("connect_timeout = \"{}\"", to_text(in_vain)));
     }
     if (ways.empty()) {
       return fmt::format(

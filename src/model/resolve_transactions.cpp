@@ -25,6 +25,28 @@ std::optional<LineIndex> line_of(const ResolvedPlan& resolved, const Target& tar
   return target.is_peer ? std::nullopt : resolved.slave_line[target.index];
 }
 
+void report_missing_controller(const ResolvedPlan& resolved, const Transaction& declared,
+                               const Target& target, Reporter& report) {
+  if (resolved.plan.controllers.empty()) {
+    report.error(RuleCode::P06, declared.place, "the plan declares no controller",
+                 "declare it as [controller.<name>] and add controller = \"<name>\"");
+    return;
+  }
+  constexpr std::size_t most_named = 3;
+  std::vector<std::string> able;  // nobody asks itself
+  for (std::size_t i = 0; i < resolved.plan.controllers.size(); ++i) {
+    if (!target.is_peer || i != target.index) able.push_back(resolved.plan.controllers[i].name);
+  }
+  const std::size_t more = able.size() > most_named ? able.size() - most_named : 0;
+  const std::string name = able.size() == 1 ? able.front() : "<name>";
+  able.resize(able.size() - more);
+  report.error(RuleCode::P06, declared.place,
+               fmt::format("`controller` is missing: {}{} can ask {}", fmt::join(able, ", "),
+                           more > 0 ? fmt::format(" and {} more", more) : std::string(),
+                           resolved.target_name(target)),
+               fmt::format("add controller = \"{}\"", name));
+}
+
 std::optional<ControllerIndex> resolve_controller(const ResolvedPlan& resolved, const Names& names,
                                                   const Transaction& declared,
                                                   const std::optional<Target>& target,
@@ -39,12 +61,7 @@ std::optional<ControllerIndex> resolve_controller(const ResolvedPlan& resolved, 
   }
   if (resolved.plan.controllers.size() == 1) return ControllerIndex(0);
   if (!target) return std::nullopt;  // the slave's finding comes first
-  report.error(RuleCode::P06, declared.place,
-               resolved.plan.controllers.empty()
-                   ? std::string("the plan declares no controller")
-                   : std::string("`controller` is missing: the slave's line has no master of its "
-                                 "own and there are several controllers"),
-               "add controller = \"<name>\"");
+  report_missing_controller(resolved, declared, *target, report);
   return std::nullopt;
 }
 

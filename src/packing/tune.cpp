@@ -204,10 +204,29 @@ class Tuner {
     return true;
   }
 
-  // The first size that is enough.
+  // The first size that is enough, and the least that halving finds between it and the one before.
   void try_sizes(const Remedy& remedy, TuneGoal goal, TuneAdvice& advice) {
+    std::int64_t too_little = remedy.present;
     for (const Remedy::Size& size : remedy.sizes) {
-      if (try_one({&size}, remedy.kind, goal, advice)) return;
+      if (try_one({&size}, remedy.kind, goal, advice)) {
+        if (remedy.of_amount) refine(remedy, too_little, size.amount, goal, advice);
+        return;
+      }
+      too_little = size.amount;
+    }
+  }
+
+  void refine(const Remedy& remedy, std::int64_t too_little, std::int64_t enough, TuneGoal goal,
+              TuneAdvice& advice) {
+    while (std::abs(enough - too_little) > 1) {
+      const std::int64_t middle = too_little + (enough - too_little) / 2;
+      const Remedy::Size size = remedy.of_amount(middle);
+      if (try_one({&size}, remedy.kind, goal, advice)) {
+        advice.changes.erase(advice.changes.end() - 2);
+        enough = middle;
+      } else {
+        too_little = middle;
+      }
     }
   }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <memory>
 #include <set>
 
 #include <fmt/format.h>
@@ -27,22 +28,37 @@ namespace {
 
 constexpr std::array<std::int64_t, 9> rates{2400,  4800,  9600,   19200, 38400,
                                             57600, 76800, 115200, 230400};
-constexpr std::array factors{1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 10.0};
+constexpr std::array<std::int64_t, 8> factors{125, 150, 200, 250, 300, 400, 500, 1000};  // of 100
+constexpr Duration timeout_step = milliseconds(10);
+constexpr std::size_t most_values_named = 12;
 constexpr std::size_t most_single_periods = 6;
 constexpr std::size_t timeouts_tried = 8;
+
+std::int64_t steps_up(Duration value, Duration step) {
+  return rounded_up(value, step) / step;
+}
+
+std::string factor_text(std::int64_t hundredths) {
+  return fmt::format("{:g}", static_cast<double>(hundredths) / 100);
+}
 
 template <class T>
 void declare(model::Declared<T>& value, T to) {
   value = Located<T>{std::move(to), value ? value->place : model::Range{}};
 }
 
-class RemedyFinder {
+// Shared by the remedies it finds, which ask it for sizes on their scale.
+class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
  public:
   RemedyFinder(const ResolvedPlan& plan, const timing::TimingReport& report, std::size_t queue)
-      : plan_(plan), model_(report.model), index_(queue), queue_(report.model.queues[queue]) {
+      : plan_(plan),
+        model_(report.model),
+        index_(queue),
+        queue_(report.model.queues[queue]),
+        period_step_(timing::phase_step(plan.plan.controllers[queue_.controller])) {
     for (const Job& job : queue_.jobs) {
       const auto& t = plan_.transactions[job.transaction];
-      if (!t.target->is_peer) slaves_.insert(t.target->index);
+      if (!t.target->is_peer && !job.times.broadcast) slaves_.insert(t.target->index);
       if (!job.times.broadcast) longest_ = std::max(longest_, longest_reply(job.times));
     }
   }
@@ -105,8 +121,7 @@ class RemedyFinder {
   }
 
   void add_phases() {
-    const auto proposal = timing::propose_phases(
-        model_, index_, timing::phase_step(plan_.plan.controllers[queue_.controller]));
+    const auto proposal = timing::propose_phases(model_, index_, period_step_);
     if (!proposal) return;
     std::vector<std::string> texts;
     std::vector<std::pair<std::size_t, Duration>> changes;
@@ -118,24 +133,26 @@ class RemedyFinder {
                                   to_text(proposal->phases[j])));
     }
     if (changes.empty()) return;
-    remedies_.push_back(
-        {TuneKind::phases,
-         {{fmt::format("{}", fmt::join(texts, ", ")),
-           "nothing but the edit: the same requests, at other instants", [changes](Plan& plan) {
-             for (const auto& [transaction, phase] : changes) {
-               declare(plan.transactions[transaction].phase, phase);
-             }
-           }}}});
+    remedies_.push_back({TuneKind::phases,
+                         {{fmt::format("{}", fmt::join(texts, ", ")),
+                           "nothing but the edit: the same requests, at other instants",
+                           [changes](Plan& plan) {
+                             for (const auto& [transaction, phase] : changes) {
+                               declare(plan.transactions[transaction].phase, phase);
+                             }
+                           }}},
+                         {},
+                         {}});
   }
 
   void add_retries() {
     const std::int64_t present = queue_.jobs.front().times.retries;
-    Remedy remedy{TuneKind::retries, {}};
+    Remedy remedy{TuneKind::retries, {}, {}, {}};
     for (std::int64_t retries = std::min<std::int64_t>(present, 5) - 1; retries >= 0; --retries) {
       remedy.sizes.push_back({fmt::format("{}: retries = {}", owner(), retries),
                               retries == 0 ? "one damaged frame loses a cycle of that transaction"
                                            : "fewer chances for a damaged frame",
-                              everywhere(std::nullopt, retries)});
+                              everywhere(std::nullopt, retries), 0});
     }
     remedies_.push_back(std::move(remedy));
   }
@@ -143,12 +160,12 @@ class RemedyFinder {
   // From the present timeout down to the longest reply.
   [[nodiscard]] std::vector<Duration> timeouts() const {
     const Duration present = queue_.jobs.front().times.timeout;
-    const Duration least = rounded_up(longest_, milliseconds(10));
+    const Duration least = rounded_up(longest_, timeout_step);
     std::vector<Duration> values;
     for (std::size_t i = 1; i <= timeouts_tried; ++i) {
       const Duration value = rounded_up(present - (present - least) * static_cast<std::int64_t>(i) /
                                                       static_cast<std::int64_t>(timeouts_tried),
-                                        milliseconds(10));
+                                        timeout_step);
       if (value >= present || value < least) continue;
       if (values.empty() || value < values.back()) values.push_back(value);
     }
@@ -156,20 +173,25 @@ class RemedyFinder {
   }
 
   void add_timeouts() {
-    Remedy remedy{TuneKind::timeout, {}};
+    Remedy remedy{TuneKind::timeout, {}, {}, {}};
+    remedy.present = steps_up(queue_.jobs.front().times.timeout, timeout_step);
+    remedy.of_amount = [this, alive = shared_from_this()](std::int64_t steps) {
+      const Duration timeout = steps * timeout_step;
+      return Remedy::Size{
+          fmt::format("{}: timeout = \"{}\"", owner(), to_text(timeout)),
+          fmt::format("{} to spare over the longest reply, as its `reply` is stated",
+                      model::in_ms(timeout - longest_)),
+          everywhere(timeout, std::nullopt), steps};
+    };
     for (const Duration timeout : timeouts()) {
-      remedy.sizes.push_back(
-          {fmt::format("{}: timeout = \"{}\"", owner(), to_text(timeout)),
-           fmt::format("{} to spare over the longest reply, as its `reply` is stated",
-                       model::in_ms(timeout - longest_)),
-           everywhere(timeout, std::nullopt)});
+      remedy.sizes.push_back(remedy.of_amount(timeout / timeout_step));
     }
     remedies_.push_back(std::move(remedy));
   }
 
   void add_park() {
     if (!queue_.line) return;
-    Remedy remedy{TuneKind::park, {}};
+    Remedy remedy{TuneKind::park, {}, {}, {}};
     const std::size_t line = *queue_.line;
     for (const std::int64_t after : {3, 2, 1}) {
       if (queue_.park && queue_.park->after <= after) continue;
@@ -200,46 +222,76 @@ class RemedyFinder {
     return jobs;
   }
 
-  static Duration longer(Duration period, double factor) {
-    return rounded_up(
-        Duration(static_cast<std::int64_t>(static_cast<double>(period.count()) * factor)),
-        milliseconds(10));
+  // `hundredths` of a period, on the controller's grid.
+  [[nodiscard]] Duration longer(Duration period, std::int64_t hundredths) const {
+    return rounded_up(model::times(hundredths, period) / 100, period_step_);
   }
 
   void add_periods() {
     const auto jobs = by_use();
     for (std::size_t i = 0; i < std::min(jobs.size(), most_single_periods); ++i) {
-      Remedy remedy{TuneKind::period, {}};
-      const std::size_t transaction = plan_.transactions[jobs[i]->transaction].declared;
-      for (const double factor : factors) {
-        const Duration period = longer(jobs[i]->period, factor);
-        remedy.sizes.push_back(
-            {fmt::format("{} every = \"{}\"", declared(*jobs[i]).name, to_text(period)),
-             fmt::format("its data is {} old instead of {}", to_text(period),
-                         to_text(jobs[i]->period)),
-             [transaction, period](Plan& plan) {
-               declare(plan.transactions[transaction].every, model::Every{false, period});
-             }});
-      }
-      remedies_.push_back(std::move(remedy));
+      add_period(*jobs[i]);
     }
-    if (jobs.size() < 2) return;
-    Remedy all{TuneKind::period, {}};
-    for (const double factor : factors) {
+    if (jobs.size() > 1) add_all_periods(jobs);
+  }
+
+  void add_period(const Job& job) {
+    Remedy remedy{TuneKind::period, {}, {}, {}};
+    const std::size_t transaction = plan_.transactions[job.transaction].declared;
+    const Duration present = job.period;
+    const std::string name = declared(job).name;
+    remedy.present = present / period_step_;
+    remedy.of_amount = [this, alive = shared_from_this(), transaction, present,
+                        name](std::int64_t steps) {
+      const Duration period = steps * period_step_;
+      return Remedy::Size{
+          fmt::format("{} every = \"{}\"", name, to_text(period)),
+          fmt::format("its data is {} old instead of {}", to_text(period), to_text(present)),
+          [transaction, period](Plan& plan) {
+            declare(plan.transactions[transaction].every, model::Every{false, period});
+          },
+          steps};
+    };
+    for (const std::int64_t hundredths : factors) {
+      remedy.sizes.push_back(remedy.of_amount(longer(present, hundredths) / period_step_));
+    }
+    remedies_.push_back(std::move(remedy));
+  }
+
+  void add_all_periods(const std::vector<const Job*>& jobs) {
+    Remedy all{TuneKind::period, {}, {}, {}};
+    all.present = 100;
+    all.of_amount = [this, alive = shared_from_this(), jobs](std::int64_t hundredths) {
       std::vector<std::pair<std::size_t, Duration>> changes;
-      changes.reserve(jobs.size());
+      std::vector<std::string> values;
+      double oldest = 1;
       for (const Job* job : jobs) {
-        changes.emplace_back(plan_.transactions[job->transaction].declared,
-                             longer(job->period, factor));
+        const Duration period = longer(job->period, hundredths);
+        changes.emplace_back(plan_.transactions[job->transaction].declared, period);
+        values.push_back(fmt::format("{} every = \"{}\"", declared(*job).name, to_text(period)));
+        oldest = std::max(
+            oldest, static_cast<double>(period.count()) / static_cast<double>(job->period.count()));
       }
-      all.sizes.push_back(
-          {fmt::format("every period of {} x {:g}", queue_.name, factor),
-           fmt::format("all its data is {:g} times as old", factor), [changes](Plan& plan) {
-             for (const auto& [transaction, period] : changes) {
-               declare(plan.transactions[transaction].every, model::Every{false, period});
-             }
-           }});
-    }
+      std::string text =
+          fmt::format("every period of {} x {}: ", queue_.name, factor_text(hundredths));
+      if (values.size() > most_values_named) {
+        const std::size_t more = values.size() - most_values_named;
+        values.resize(most_values_named);
+        text += fmt::format("{} and {} more, rounded up to {}", fmt::join(values, ", "), more,
+                            to_text(period_step_));
+      } else {
+        text += fmt::format("{}", fmt::join(values, ", "));
+      }
+      return Remedy::Size{
+          std::move(text), fmt::format("its data is up to {:.3g} times as old", oldest),
+          [changes](Plan& plan) {
+            for (const auto& [transaction, period] : changes) {
+              declare(plan.transactions[transaction].every, model::Every{false, period});
+            }
+          },
+          hundredths};
+    };
+    for (const std::int64_t hundredths : factors) all.sizes.push_back(all.of_amount(hundredths));
     remedies_.push_back(std::move(all));
   }
 
@@ -252,7 +304,7 @@ class RemedyFinder {
     const std::size_t line = *queue_.line;
     const auto& baud = plan_.plan.lines[line].settings.baud;
     if (!baud) return;
-    Remedy remedy{TuneKind::baud, {}};
+    Remedy remedy{TuneKind::baud, {}, {}, {}};
     for (const std::int64_t rate : rates) {
       if (rate <= baud->value || rate > 115200) continue;
       remedy.sizes.push_back(
@@ -267,6 +319,10 @@ class RemedyFinder {
   // The slaves of most use move to a second line with the same settings.
   void add_splits() {
     if (queue_.kind != timing::QueueKind::serial || slaves_.size() < 2) return;
+    // who moves would no longer hear what is sent to all
+    const bool sends_to_all = std::any_of(queue_.jobs.begin(), queue_.jobs.end(),
+                                          [](const Job& job) { return job.times.broadcast; });
+    if (sends_to_all) return;
     std::vector<std::pair<double, std::size_t>> by_slave;
     for (std::size_t slave : slaves_) {
       double use = 0;
@@ -279,7 +335,7 @@ class RemedyFinder {
       by_slave.emplace_back(use, slave);
     }
     std::sort(by_slave.rbegin(), by_slave.rend());
-    Remedy remedy{TuneKind::split, {}};
+    Remedy remedy{TuneKind::split, {}, {}, {}};
     const std::size_t line = *queue_.line;
     const std::string name = plan_.plan.lines[line].name + "-2";
     std::vector<std::size_t> moved;
@@ -306,6 +362,7 @@ class RemedyFinder {
   const timing::TimingModel& model_;
   std::size_t index_;
   const Queue& queue_;
+  Duration period_step_;
   std::set<std::size_t> slaves_;
   Duration longest_{};
   std::vector<Remedy> remedies_;
@@ -315,7 +372,7 @@ class RemedyFinder {
 
 std::vector<Remedy> remedies_for(const ResolvedPlan& plan, const timing::TimingReport& report,
                                  std::size_t queue) {
-  return RemedyFinder(plan, report, queue).find();
+  return std::make_shared<RemedyFinder>(plan, report, queue)->find();
 }
 
 }  // namespace greymet::packing::internal

@@ -327,6 +327,7 @@ class IslandSimulator {
         total = std::min<Nanoseconds>(total, times.exception_longest.count());
       }
       total = (failed ? (failure.before + failure.after).count() : total) + tries;
+      if (request.lost) total = std::max<Nanoseconds>(total, failure.host_off.count());
       events_.push({now + total, EventKind::completion, q, job_index});
       return;
     }

@@ -231,7 +231,9 @@ class QueueSimulator {
       case Outcome::Kind::refused: return std::min(good_end, start + faults_->refused[job]);
       case Outcome::Kind::failed: break;
     }
-    return start + failure.before.count() + tries + failure.after.count();
+    const Nanoseconds total = failure.before.count() + tries + failure.after.count();
+    const bool off = faults_->state.is_faulty(queue_.jobs[job].device);
+    return start + (off ? std::max<Nanoseconds>(total, failure.host_off.count()) : total);
   }
 
   // How long others were kept waiting by faulty devices.

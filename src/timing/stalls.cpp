@@ -11,8 +11,12 @@ namespace {
 
 FailingJob failing_job(JobRef ref, const Job& job) {
   const FailureTimes times = failure_times(job.times);
-  return {ref, times.before + times.after, times.each - job.times.timeout, job.times.timeout,
-          times.tries};
+  return {ref,
+          times.before + times.after,
+          times.each - job.times.timeout,
+          job.times.timeout,
+          times.tries,
+          times.host_off};
 }
 
 // Both kinds of stall of one queue, or parts of them.

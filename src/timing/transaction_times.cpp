@@ -96,7 +96,8 @@ void fill_tcp(const Endpoint& to, TransactionTimes& times) {
   times.longest = net.out_longest + net.slave_longest + net.back_longest;
   times.exception_longest = times.longest;
   times.failed_attempt = times.timeout;
-  times.silent = (1 + times.retries) * times.timeout;
+  times.host_off = to.connect_timeout;
+  if (!to.broadcast) times.silent = failure_times(times).silent();
 }
 
 }  // namespace
@@ -107,7 +108,7 @@ std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
 }
 
 FailureTimes failure_times(const TransactionTimes& times) {
-  FailureTimes out{{}, times.timeout, {}, 1 + times.retries};
+  FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off};
   if (!times.serial || times.timeout_of_master) return out;
   out.each += times.serial->request + times.serial->gap;
   if (times.network) {

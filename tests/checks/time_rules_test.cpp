@@ -174,6 +174,49 @@ TEST_CASE("T04: one silent slave, and what would cure it") {
             .size() >= 1);
 }
 
+TEST_CASE("T04: places, limits, scans and hosts that are off") {
+  // connections of one controller: in_flight of each, of the controller, keys of the silent slave
+  const auto plan = [](const std::string& of_controller, const std::string& of_air) {
+    auto text =
+        network_plan({row("a", "air", 2, "every = \"10s\""), row("c", "air", 2, "every = \"10s\""),
+                      row("b", "steam", 2, "every = \"1500ms\"")});
+    text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\n" + of_controller);
+    return replaced(text, "host = \"10.20.0.31\"\n", "host = \"10.20.0.31\"\n" + of_air);
+  };
+  const auto t04 = [](const std::string& text) { return findings_of_rule("T04", text); };
+  // both places of the controller held by the silent one: 2 s of two transactions, shared by two
+  CHECK(
+      t04(plan("in_flight = 2\n", "in_flight = 2\ntimeout = \"1600ms\"\n")) ==
+      Words{"warning slave air: if air is silent it stalls the others for 1600 ms again and again "
+            "(2 transactions, 1 x 1600ms each): b (every 1500ms) must wait | write timeout = "
+            "\"1500ms\""});
+  // its own connection takes one at a time: one place is left for the others
+  CHECK(t04(plan("in_flight = 2\n", "timeout = \"1600ms\"\n")).empty());
+  CHECK(t04(plan("in_flight = 1\n", "timeout = \"1600ms\"\n")).size() == 1);
+  // one that is stated stays, whatever the timeout
+  CHECK(t04(plan("in_flight = 2\n",
+                 "in_flight = 2\ntimeout = \"1600ms\"\nconnect_timeout = \"1600ms\"\n"))
+            .at(0)
+            .find("no timeout cures this") != std::string::npos);
+  // tries are quick, but a host that is off takes the time to connect
+  CHECK(t04(plan("in_flight = 1\n", "timeout = \"700ms\"\n")).empty());
+  CHECK(
+      t04(plan("in_flight = 1\n", "timeout = \"700ms\"\nconnect_timeout = \"800ms\"\n")) ==
+      Words{"warning slave air: if air is silent it stalls the others for 1600 ms again and again "
+            "(2 transactions, connect_timeout 800ms each): b (every 1500ms) must wait | write "
+            "connect_timeout = \"700ms\""});
+  CHECK(t04(plan("in_flight = 1\n", "timeout = \"700ms\"\nconnect_timeout = \"750ms\"\n")).empty());
+  // whole scans: 506.589 ms take 600 of them, and b waits up to one more for its own
+  const auto scans = [&](const std::string& period) {
+    return replaced(with_north("retries = 0\n",
+                               network_plan({row("a", "gauge", 8, "every = \"5s\""),
+                                             row("b", "pump", 2, "every = \"" + period + "\"")})),
+                    "scan = \"10ms\"\n", "scan = \"200ms\"\nsends = \"scan\"\n");
+  };
+  CHECK(t04(scans("799ms")).size() == 1);
+  CHECK(t04(scans("800ms")).empty());
+}
+
 TEST_CASE("T05, C03: periods and the program's cycle") {
   const auto every = [](const std::string& period) {
     return network_plan({row("a", "air", 2, "every = \"" + period + "\"")});

@@ -110,9 +110,22 @@ std::optional<Site> carried_out(Site site, const std::string& text) {
     row_of(m[1]).every = m[2];
     return site;
   }
-  if (std::regex_match(text, m, std::regex(R"(every period of north x ([\d.]+))"))) {
+  if (std::regex_match(text, m, std::regex(R"(every period of north x ([\d.]+)(: .*)?)"))) {
+    const double factor = std::stod(m[1]);
+    const std::string values = m[2];
+    std::size_t cyclic = 0;
     for (Row& r : site.rows) {
-      if (!r.triggered) r.every = model::to_text(times_as_long(r.every, std::stod(m[1])));
+      if (r.triggered) continue;
+      ++cyclic;
+      r.every = model::to_text(times_as_long(r.every, factor));
+      // what is printed is what results
+      const bool printed =
+          values.find(r.name + " every = \"" + r.every + "\"") != std::string::npos;
+      if (!values.empty() && !printed) return std::nullopt;
+    }
+    if (!values.empty() &&
+        std::count(values.begin(), values.end(), '=') != std::ptrdiff_t(cyclic)) {
+      return std::nullopt;
     }
     return site;
   }
@@ -134,7 +147,6 @@ std::optional<Site> carried_out(Site site, const std::string& text) {
 
 // The next smaller step of the same kind, where the text tells which that is.
 std::optional<std::string> smaller(const Site& site, const std::string& text) {
-  static const std::vector<double> factors{1.25, 1.5, 2, 2.5, 3, 4, 5, 10};
   static const std::vector<int> rates{2400, 4800, 9600, 19200, 38400, 57600, 76800, 115200};
   std::smatch m;
   if (std::regex_match(text, m, std::regex(R"(line north: baud = (\d+))"))) {
@@ -143,20 +155,13 @@ std::optional<std::string> smaller(const Site& site, const std::string& text) {
     if (*std::prev(at) == site.baud) return std::nullopt;
     return fmt::format("line north: baud = {}", *std::prev(at));
   }
+  // a step of 10 ms less; a hundredth less
   if (std::regex_match(text, m, std::regex(R"re((\w+) every = "(.*)")re"))) {
-    for (const Row& r : site.rows) {
-      for (std::size_t i = 1; r.name == m[1] && i < factors.size(); ++i) {
-        if (model::to_text(times_as_long(r.every, factors[i])) != m[2]) continue;
-        return fmt::format("{} every = \"{}\"", r.name,
-                           model::to_text(times_as_long(r.every, factors[i - 1])));
-      }
-    }
+    const Duration less = *model::parse_duration(m[2].str()) - milliseconds(10);
+    return fmt::format("{} every = \"{}\"", m[1].str(), model::to_text(less));
   }
-  if (std::regex_match(text, m, std::regex(R"(every period of north x ([\d.]+))"))) {
-    const auto at = std::find(factors.begin(), factors.end(), std::stod(m[1]));
-    REQUIRE(at != factors.end());
-    if (at == factors.begin()) return std::nullopt;
-    return fmt::format("every period of north x {:g}", *std::prev(at));
+  if (std::regex_match(text, m, std::regex(R"(every period of north x ([\d.]+): .*)"))) {
+    return fmt::format("every period of north x {:g}", std::stod(m[1]) - 0.01);
   }
   if (std::regex_match(text, m, std::regex(R"((a second line like north for .*), \w+)"))) {
     return m[1];

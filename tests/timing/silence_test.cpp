@@ -50,7 +50,8 @@ TEST_CASE("the worst of all moments at which a slave can fall silent is found") 
 TEST_CASE("of many moments sixteen are tried, spread over all") {
   std::vector<std::string> rows;
   for (int i = 0; i < 40; ++i) rows.push_back(row(fmt::format("g{}", i), "gauge", "60s", 1000 * i));
-  // all have begun at 39 s (39), then come 60 s (0), 61 s (1) ...: of these every third, so 95 s (35)
+  // all have begun at 39 s (39), then come 60 s (0), 61 s (1) ...: of these every third, so 95 s
+  // (35)
   rows.push_back(row("pump-in", "pump", "60s", 35'001));
   const auto report = study(rows);
   const SilentCase& gauge = report.silence.cases.at(0);

@@ -42,12 +42,12 @@ struct Network {
     timing.queues.push_back(std::move(queue));
   }
 
-  // `tries` with `timeout` each when nobody answers.
+  // `tries` with `timeout` each when nobody answers; `off` when its host is.
   void add_job(std::size_t q, SlowJob job, std::size_t device, std::int64_t timeout,
-               std::int64_t tries) {
+               std::int64_t tries, std::int64_t off = 0) {
     const bool gateway = slow[q].gateway;
     job.silent = device == 0;
-    job.in_vain = tries * (timeout + (gateway ? request + gap : 0));
+    job.in_vain = std::max(off, tries * (timeout + (gateway ? request + gap : 0)));
     slow[q].jobs.push_back(job);
     Job ours = gateway ? test::behind_gateway(job.period, job.phase, job.out + job.back,
                                               job.service, job.service)
@@ -61,6 +61,7 @@ struct Network {
     }
     ours.times.timeout = Duration(timeout);
     ours.times.retries = tries - 1;
+    ours.times.host_off = Duration(off);
     ours.device = device;
     ours.transaction = plan.transactions.size();
     model::ResolvedTransaction t;
@@ -103,7 +104,8 @@ Network random_network() {
       if (here) job.back = 2;
       // a slave on TCP is reached by one connection
       const bool silent = here ? any(0, 1) == 0 : !gateway && q == 0 && any(0, 2) > 0;
-      network.add_job(static_cast<std::size_t>(q), job, silent ? 0 : 1, any(5, 40), any(1, 3));
+      network.add_job(static_cast<std::size_t>(q), job, silent ? 0 : 1, any(5, 40), any(1, 3),
+                      !here && any(0, 3) == 0 ? any(5, 200) : 0);
     }
   }
   const auto limit = [&](std::size_t controller) -> std::optional<std::int64_t> {

@@ -8,7 +8,8 @@
 // (whole scans where `sends = "scan"`; behind a gateway C + scan):
 //   serial line, own gateway   sum over X of q of C
 //   TCP, P = min(n, limit of the controller)
-//                              sum / P; 0 where X of q cannot take all P places
+//                              sum / P; 0 where X of q cannot take all P places; C is the time to
+//                              connect to a host that is off, where that is longer
 //   foreign X at q's gateway   K x sum over the other masters m of m's n_m longest on the line,
 //                              K = q's released requests + the continuous ones it may have begun
 //   X on another connection x of a controller whose requests under way are limited to L
@@ -24,6 +25,7 @@
 // Proof in docs/timing-model.md, "A silent slave".
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <optional>
 #include <vector>
@@ -40,8 +42,10 @@ struct FailingJob {
   Duration each{};  // per try, without the timeout: request and gap
   Duration timeout{};
   std::int64_t tries = 1;
+  Duration host_off{};  // on TCP: costs at least this when the host is off
   [[nodiscard]] Duration silent() const {
-    return model::sum_of(once, model::times(tries, model::sum_of(each, timeout)));
+    return std::max(host_off,
+                    model::sum_of(once, model::times(tries, model::sum_of(each, timeout))));
   }
   [[nodiscard]] Duration one_try() const {
     return model::sum_of(once, model::sum_of(each, timeout));

@@ -6,6 +6,7 @@
 //   gateway       rtt + delay + the serial time; the line is busy for the serial part only
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <optional>
 
@@ -55,6 +56,7 @@ struct TransactionTimes {
   std::optional<Duration> silent;  // all tries to a silent slave; none for a broadcast
   Duration timeout{};              // of the line where there is one, else of the connection
   std::int64_t retries = 0;
+  Duration host_off{};  // on TCP: what connecting to a host takes that is off; else 0
   bool broadcast = false;
   bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
   bool default_reply = false;      // the reply delay was left out of the plan
@@ -70,8 +72,10 @@ struct FailureTimes {
   Duration each{};
   Duration after{};
   std::int64_t tries = 1;
-  [[nodiscard]] Duration all_tries() const {
-    return model::sum_of(before + after, model::times(tries, each));
+  Duration host_off{};  // on TCP: if that is longer, a host that is off costs this
+  // Of a slave that does not answer, for whatever reason.
+  [[nodiscard]] Duration silent() const {
+    return std::max(host_off, model::sum_of(before + after, model::times(tries, each)));
   }
   [[nodiscard]] Duration one_try() const { return before + each + after; }
 };
