@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "busy_periods.h"
 #include "timing/simulation.h"
 
 namespace greymet::timing {
@@ -53,11 +54,9 @@ std::optional<std::vector<Duration>> cyclic_alone(const TimingModel& timing, con
   return responses;
 }
 
-}  // namespace
-
-std::optional<std::vector<Duration>> phased_bounds(const TimingModel& timing, std::size_t index) {
-  const Queue& queue = timing.queues[index];
-  if (queue.order != model::Order::due || queue.in_flight != 1 || queue.scan > Duration{}) {
+// C_cont + R_i(cyclic alone) + all that is triggered within B.
+std::optional<std::vector<Duration>> bounds_of_sums(const TimingModel& timing, const Queue& queue) {
+  if (queue.order != model::Order::due || queue.scan > Duration{}) {
     return std::nullopt;
   }
   const Duration begun = longest_continuous(queue);
@@ -84,6 +83,16 @@ std::optional<std::vector<Duration>> phased_bounds(const TimingModel& timing, st
     }
   }
   return bounds;
+}
+
+}  // namespace
+
+std::optional<std::vector<Duration>> phased_bounds(const TimingModel& timing, std::size_t index) {
+  const Queue& queue = timing.queues[index];
+  if (queue.in_flight != 1) return std::nullopt;
+  // by busy periods it is never larger than by sums, but does not always end
+  const auto exact = internal::busy_period_bounds(queue);
+  return exact ? exact : bounds_of_sums(timing, queue);
 }
 
 }  // namespace greymet::timing

@@ -56,9 +56,8 @@ std::vector<std::optional<Duration>> responses_in_phase(const TimingModel& timin
                                                         bool alone) {
   const Queue& queue = timing.queues[q];
   const bool exact = simulation_is_a_bound(queue, longest, alone);
-  const bool mixed = std::any_of(queue.jobs.begin(), queue.jobs.end(),
-                                 [](const Job& job) { return job.kind != TriggerKind::cyclic; });
-  const auto phased = alone && mixed ? phased_bounds(timing, q) : std::nullopt;
+  const auto phased =
+      alone && !(exact && queue.scan == Duration{}) ? phased_bounds(timing, q) : std::nullopt;
   std::vector<std::optional<Duration>> responses;
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     std::optional<Duration> response = any_phase[j].response;

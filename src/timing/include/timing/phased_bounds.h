@@ -1,20 +1,26 @@
 // Bounds for a plan's own phases where triggered or continuous jobs share the line with cyclic
 // ones.
 //
-// For queues with order due, one request under way, no scan alignment and no other master. Released
-// jobs are served first come first served, without preemption, and a continuous one only starts
-// when none waits. Let s be the start of the busy period in which a job released at t waits, A(s,
-// t) the work released in [s, t], and C_cont the longest continuous job, which may just have begun
-// at s:
-//     response = C_cont + A(s, t) - (t - s)
-//             <= C_cont + [A_cyclic(s, t) - (t - s)] + A_triggered(s, t)
+// For queues that only their own jobs hold up, one request under way, C' the durations in whole
+// scans (scan s; without it C' = C and s = 0). Released jobs are served without preemption, and a
+// continuous one only starts when none waits. Let b be the beginning of the busy period in which a
+// job released at t waits, A'(b, t) the work C' released in [b, t], and W = max(s, the longest
+// continuous C', which may just have begun at b). From the first boundary on the places are held
+// without a gap:
+//   order due:   response = at most W + A'(b, t) - (t - b) - (C'_i - C_i)
+//   order list:  at most e - t, e the end of the busy period: the least e with W + A'(b, e) = e - b
+// A triggered job is released at most 1 + floor((t - b) / gap) times in [b, t], one without a gap
+// once. So the bound is the largest over all b and t that can be: t a release of i; b a cyclic
+// release, or (order due) t less a multiple of a gap, because in between the expression only falls;
+// for a triggered i also all t. No b lies further back than the longest busy period of any phases,
+//     B = least L with L = W + sum over released j of ceil(L / period_j) C'_j
+// Shorter durations and missed releases only take work away. Where there are too many releases to
+// look at, order due without scans has
+//     response <= W + [A_cyclic(b, t) - (t - b)] + A_triggered(b, t)
+//             <= W + R_i(cyclic alone) + sum over triggered j of ceil(B / gap_j) C_j
 // The bracket is largest with longest durations, and then it is a response of the cyclic jobs
 // alone; their simulation over a repeating state gives its maximum, for i its own, for a triggered
-// job the largest of all. A triggered job is released at most ceil(B / gap) times in a busy period
-// of length B, one without a gap once:
-//     R_i <= C_cont + R_i(cyclic alone) + sum over triggered j of ceil(B / gap_j) C_j
-//     B    = least L with L = C_cont + sum over released j of ceil(L / period_j) C_j
-// Shorter durations and missed releases only take work away.
+// job the largest of all.
 #pragma once
 
 #include <optional>
@@ -24,9 +30,9 @@
 
 namespace greymet::timing {
 
-// Per job of the queue; continuous ones have 0. Nothing where the proof does not hold: another
-// order, several requests under way, scan alignment, a full line, cyclic jobs that miss releases or
-// do not repeat within the simulated horizon. `queue` must be alone in its island.
+// Per job of the queue; continuous ones have 0. Nothing where the proof does not hold or its end is
+// too far: several requests under way, a full line, order list with triggered jobs, cyclic jobs
+// that do not come together soon. `queue` must be alone in its island.
 [[nodiscard]] std::optional<std::vector<Duration>> phased_bounds(const TimingModel& timing,
                                                                  std::size_t queue);
 

@@ -1,0 +1,223 @@
+#include "busy_periods.h"
+
+#include <algorithm>
+#include <numeric>
+
+#include "model/boundaries.h"
+
+namespace greymet::timing::internal {
+namespace {
+
+using model::TriggerKind;
+
+constexpr std::int64_t most_releases = 100'000;
+constexpr std::int64_t most_comparisons = 3'000'000;
+constexpr Duration longest_busy_period = std::chrono::hours(24);
+
+// The cyclic releases of a queue, repeated for ever in both directions, and what else may come.
+class BusyPeriods {
+ public:
+  explicit BusyPeriods(const Queue& queue) : queue_(queue) {
+    for (const Job& job : queue.jobs) {
+      held_.push_back(queue.scan > Duration{} ? model::rounded_up(job.times.longest, queue.scan)
+                                              : job.times.longest);
+      if (!is_released(job.kind)) begun_ = std::max(begun_, held_.back());
+    }
+    begun_ = std::max(begun_, queue.scan);
+  }
+
+  std::optional<std::vector<Duration>> bounds() {
+    if (!collect_releases() || !find_longest()) return std::nullopt;
+    responses_.assign(queue_.jobs.size(), Duration{});
+    const bool done = queue_.order == model::Order::due ? by_release() : by_end();
+    if (!done) return std::nullopt;
+    return responses_;
+  }
+
+ private:
+  struct Release {
+    Duration at{};
+    std::size_t job = 0;
+  };
+
+  bool collect_releases() {
+    std::int64_t common = 1;
+    const std::int64_t limit = longest_busy_period.count();
+    for (const Job& job : queue_.jobs) {
+      if (job.kind != TriggerKind::cyclic) {
+        if (is_released(job.kind))
+          events_.push_back(static_cast<std::size_t>(&job - &queue_.jobs[0]));
+        continue;
+      }
+      const std::int64_t factor = job.period.count() / std::gcd(common, job.period.count());
+      if (common > limit / factor) return false;
+      common *= factor;
+    }
+    repeats_ = Duration(common);
+    std::int64_t count = 0;
+    for (std::size_t j = 0; j < queue_.jobs.size(); ++j) {
+      const Job& job = queue_.jobs[j];
+      if (job.kind != TriggerKind::cyclic) continue;
+      count += repeats_ / job.period;
+      if (count > most_releases) return false;
+      for (Duration at = job.phase % job.period; at < repeats_; at += job.period) {
+        releases_.push_back({at, j});
+      }
+    }
+    std::sort(releases_.begin(), releases_.end(), [](const Release& a, const Release& b) {
+      return a.at != b.at ? a.at < b.at : a.job < b.job;
+    });
+    return true;
+  }
+
+  [[nodiscard]] std::int64_t count() const { return static_cast<std::int64_t>(releases_.size()); }
+  [[nodiscard]] Release release(std::int64_t index) const {
+    std::int64_t round = index / count();
+    std::int64_t place = index % count();
+    if (place < 0) place += count(), --round;
+    const Release& r = releases_[static_cast<std::size_t>(place)];
+    return {r.at + round * repeats_, r.job};
+  }
+
+  // Work of what is triggered, released within a closed interval of this length.
+  [[nodiscard]] Duration triggered(Duration length) const {
+    Duration work{};
+    for (const std::size_t j : events_) {
+      const Job& job = queue_.jobs[j];
+      work += (recurs(job) ? length / job.period + 1 : 1) * held_[j];
+    }
+    return work;
+  }
+
+  // No busy period is longer, whatever the phases.
+  bool find_longest() {
+    longest_ = begun_;
+    for (std::size_t j = 0; j < held_.size(); ++j) {
+      if (is_released(queue_.jobs[j].kind)) longest_ += held_[j];
+    }
+    for (int step = 0; step < 10'000; ++step) {
+      Duration next = begun_;
+      for (std::size_t j = 0; j < held_.size(); ++j) {
+        const Job& job = queue_.jobs[j];
+        if (!is_released(job.kind)) continue;
+        const Duration period = job.period;
+        next +=
+            (recurs(job) ? std::max<std::int64_t>(1, model::rounded_up(longest_, period) / period)
+                         : 1) *
+            held_[j];
+      }
+      if (next == longest_) return true;
+      if (next > longest_busy_period) return false;
+      longest_ = next;
+    }
+    return false;
+  }
+
+  // Calls `look(length)` for each length in [from, to) at which something triggered may come again.
+  template <class Look>
+  bool at_triggers(Duration from, Duration to, const Look& look) {
+    for (const std::size_t j : events_) {
+      const Job& job = queue_.jobs[j];
+      if (!recurs(job)) continue;
+      for (Duration length = model::rounded_up(from, job.period); length < to;
+           length += job.period) {
+        if (++compared_ > most_comparisons) return false;
+        look(length);
+      }
+    }
+    return true;
+  }
+
+  // Order due: begun + A(s, t) - (t - s), the largest over s for each release t of a cyclic job,
+  // and over both for triggered ones.
+  bool by_release() {
+    for (std::int64_t t = 0; t < count(); ++t) {
+      const Release own = release(t);
+      Duration work{};
+      Duration largest{};
+      // backwards: s lies after the release before this one, up to this one
+      for (std::int64_t m = t; own.at - release(m).at <= longest_; --m) {
+        if (++compared_ > most_comparisons) return false;
+        work += held_[release(m).job];
+        const auto look = [&](Duration length) {
+          largest = std::max(largest, work + triggered(length) - length);
+        };
+        look(own.at - release(m).at);
+        const Duration before = std::min(own.at - release(m - 1).at, longest_);
+        if (!at_triggers(own.at - release(m).at, before, look)) return false;
+      }
+      raise(own.job, begun_ + largest);
+    }
+    return events_.empty() || triggered_by_release();
+  }
+
+  bool triggered_by_release() {
+    Duration largest{};
+    if (releases_.empty()) {
+      const auto look = [&](Duration length) {
+        largest = std::max(largest, triggered(length) - length);
+      };
+      look({});
+      if (!at_triggers(Duration{}, longest_, look)) return false;
+    }
+    for (std::int64_t s = 0; s < count(); ++s) {
+      const Duration begin = release(s).at;
+      Duration work{};
+      for (std::int64_t n = s; release(n).at - begin <= longest_; ++n) {
+        if (++compared_ > most_comparisons) return false;
+        work += held_[release(n).job];
+        const auto look = [&](Duration length) {
+          largest = std::max(largest, work + triggered(length) - length);
+        };
+        look(release(n).at - begin);
+        const Duration next = std::min(release(n + 1).at - begin, longest_);
+        if (!at_triggers(release(n).at - begin, next, look)) return false;
+      }
+    }
+    for (const std::size_t j : events_) raise(j, begun_ + largest);
+    return true;
+  }
+
+  // Order list: whoever is released in a busy period has been served at its end.
+  bool by_end() {
+    if (!events_.empty()) return false;
+    for (std::int64_t s = 0; s < count(); ++s) {
+      const Duration begin = release(s).at;
+      if (release(s - 1).at == begin) continue;
+      Duration end = begin + begun_;
+      std::int64_t n = s;
+      for (; release(n).at < end || release(n).at == begin; ++n) {
+        if (++compared_ > most_comparisons) return false;
+        end += held_[release(n).job];
+      }
+      for (std::int64_t i = s; i < n; ++i) raise(release(i).job, end - release(i).at);
+    }
+    return true;
+  }
+
+  // The response itself ends with the service, not with the place it holds.
+  void raise(std::size_t job, Duration until_free) {
+    const bool own_is_last = queue_.order == model::Order::due;
+    const Duration after_end =
+        own_is_last ? held_[job] - queue_.jobs[job].times.longest : Duration{};
+    responses_[job] = std::max(responses_[job], until_free - after_end);
+  }
+
+  const Queue& queue_;
+  std::vector<Duration> held_;       // per job: how long its place is held
+  Duration begun_{};                 // before a busy period: a continuous job, or a scan
+  std::vector<std::size_t> events_;  // jobs that are neither cyclic nor continuous
+  std::vector<Release> releases_;    // within `repeats_`
+  Duration repeats_{};
+  Duration longest_{};
+  std::vector<Duration> responses_;
+  std::int64_t compared_ = 0;
+};
+
+}  // namespace
+
+std::optional<std::vector<Duration>> busy_period_bounds(const Queue& queue) {
+  return BusyPeriods(queue).bounds();
+}
+
+}  // namespace greymet::timing::internal
