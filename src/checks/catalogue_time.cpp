@@ -31,17 +31,19 @@ constexpr std::array time_rules{
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",
         "A period that the bound allows, or shorter requests beside it.", "", check_times,
         Needs::timing},
-    RuleEntry{RuleCode::T03, Severity::error, "timeout shorter than the longest reply",
-              "A slow but healthy answer is thrown away, asked for again, and meets the next "
-              "request. Counted from the end of the request to the last byte of the reply.",
-              R"([line.north]
+    RuleEntry{
+        RuleCode::T03, Severity::error, "timeout shorter than the longest reply",
+        "A slow but healthy answer is thrown away, asked for again, and meets the next "
+        "request: on a line it is taken for the reply of whoever is asked by then. Counted from "
+        "the end of the request to the last byte of the reply (`timeout_to`: or the first).",
+        R"([line.north]
 timeout = "30ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              R"([line.north]
+        R"([line.north]
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-              "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1", check_times,
-              Needs::timing},
+        "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1", check_times,
+        Needs::timing},
     RuleEntry{RuleCode::T04, Severity::warning, "one silent slave stalls the others",
               "Each failed request takes (1 + retries) timeouts, and all others on the line wait. "
               "A note where only the first stall is too long, before the slave is parked.",

@@ -105,7 +105,7 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
     for (const timing::Job& job : queue.jobs) {
       if (!job.times.serial || job.times.broadcast) continue;
       const Duration attempt =
-          job.times.serial->request + job.times.timeout + job.times.serial->gap;
+          job.times.serial->request_longest() + job.times.timeout + job.times.serial->gap;
       const Duration total = job.times.network->out_longest + job.times.network->back_longest +
                              share + (1 + job.times.retries) * attempt;
       if (total <= needed) continue;

@@ -157,9 +157,11 @@ class TimeRules {
     const TransactionReport& t = line.transactions[j];
     if (job.kind != TriggerKind::cyclic || !t.response_bound || is_impossible(job, queue)) return;
     const model::Subject subject = subject_of(declared(job));
+    // another period moves the releases against each other: only the bound of any phases stays
+    const Duration stays = t.response_bound_any_phase.value_or(*t.response_bound);
     const std::string slower =
         fmt::format("write every = \"{}\", or see `greymet timing` for what it waits for",
-                    to_text(rounded_up(*t.response_bound, milliseconds(10))));
+                    to_text(rounded_up(stays, milliseconds(10))));
     if (t.missed > 0) {
       if (use == Severity::error) return;
       report(out_, RuleCode::T02, Severity::error, period_place(job), subject,
@@ -206,10 +208,11 @@ class TimeRules {
     const std::string more =
         slow.size() > 1 ? fmt::format("; {} slaves can be too late", slow.size()) : "";
     report(out_, RuleCode::T03, Severity::error, owner.place, owner.subject,
-           fmt::format("timeout {} is shorter than the longest answer of {} to {}: {} to its last "
+           fmt::format("timeout {} is shorter than the longest answer of {} to {}: {} to its {} "
                        "byte{}{}",
                        to_text(worst->times.timeout), plan_.target_name(*t.target),
                        declared(*worst).name, in_ms(longest),
+                       worst->times.timeout_to_first ? "first" : "last",
                        worst->times.default_reply ? " (with the default reply time)" : "", more),
            fmt::format("write timeout = \"{}\"", to_text(rounded_up(longest, milliseconds(10)))),
            {{declared(*worst).place, "this transaction"}});

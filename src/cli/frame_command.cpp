@@ -58,10 +58,16 @@ std::string part_text(std::string_view what, const modbus::Bytes& bytes,
 std::string times_text(const timing::TransactionTimes& times) {
   std::string text;
   if (times.serial) {
+    const timing::SerialParts& serial = *times.serial;
     text += fmt::format("on the line: request {}, then {} to {}, reply {}, gap {}\n",
-                        in_ms(times.serial->request), in_ms(times.serial->turnaround_typical),
-                        in_ms(times.serial->turnaround_longest), in_ms(times.serial->reply),
-                        in_ms(times.serial->gap));
+                        in_ms(serial.request), in_ms(serial.turnaround_typical),
+                        in_ms(serial.turnaround_longest), in_ms(serial.reply), in_ms(serial.gap));
+    const auto silence = serial.request_silence + serial.reply_silence;
+    if (serial.latency_longest + silence > timing::Duration{}) {
+      text +=
+          fmt::format("besides: latency of the port up to {}, silence inside the frames up to {}\n",
+                      in_ms(serial.latency_longest), in_ms(silence));
+    }
   }
   text +=
       fmt::format("in all: {} typical, {} longest{}\n", in_ms(times.typical), in_ms(times.longest),

@@ -118,8 +118,9 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   text += supervision_text(plan, report, terminal);
   text +=
       "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
-      "simulated with longest durations. bound: no response is ever longer. silent:\n"
-      "what a silent slave costs each time.\n";
+      "simulated with longest durations. bound: no response is ever longer, while all\n"
+      "keep to what the plan states; clocks may be 1 to 2 % slow, leave that room.\n"
+      "silent: what a silent slave costs each time.\n";
   if (width >= narrowest + failure_width) {
     text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
   }

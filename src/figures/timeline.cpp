@@ -86,6 +86,7 @@ void add_service(const timing::Job& job, const timing::Service& service, std::si
       box.skip_to(service.serial_start);
     }
     const timing::SerialParts& parts = *job.times.serial;
+    if (parts.latency_typical > Duration{}) box.add(Part::network, parts.latency_typical);
     box.add(Part::request, parts.request);
     box.add(Part::turnaround, parts.turnaround_typical);
     box.add(Part::reply, parts.reply);

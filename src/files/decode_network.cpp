@@ -15,6 +15,9 @@ using model::Findings;
 
 namespace {
 
+// The standard's limit for a silence inside an RTU frame (V1.02 2.5.1.1), in characters.
+constexpr double most_character_gap = 1.5;
+
 template <class E>
 using Words = std::pair<std::string_view, E>;
 
@@ -91,6 +94,15 @@ model::Line decode_line(const std::string& name, const Value& table, Findings& f
   line.retries = in.integer("retries", 0, most_retries);
   line.pause = in.duration("pause", Duration{});
   line.turnaround = in.duration("turnaround", Duration{});
+  static constexpr std::array<Words<model::TimeoutTo>, 2> ends{
+      {{"first", model::TimeoutTo::first}, {"last", model::TimeoutTo::last}}};
+  line.timeout_to = in.choice<model::TimeoutTo>("timeout_to", ends);
+  line.latency = read_delay(in, "latency");
+  line.character_gap = in.number("character_gap", 0, most_character_gap);
+  if (line.via && line.latency) {
+    in.report(model::RuleCode::P05, line.latency->place,
+              "`latency` belongs to lines with a `master`", "write it as `delay` of the gateway");
+  }
   line.order = in.choice<model::Order>("order", orders);
   line.park = read_park(in);
   line.refused = in.refused();
@@ -143,7 +155,9 @@ model::Slave decode_slave(const std::string& name, const Value& table, Findings&
   slave.map_file = in.text("map");
   slave.numbering = in.choice<Numbering>("numbering", numberings);
   slave.word_order = internal::read_word_order(in);
-  slave.reply = read_delay(in, "reply");
+  slave.reply = read_delay(in, "reply", true);
+  slave.scans = in.duration("scans", Duration{});
+  slave.character_gap = in.number("character_gap", 0, most_character_gap);
   if (const Value* settings = in.table("settings")) {
     TableReader sub(*settings, in.subject(), findings);
     internal::read_serial_settings(sub, slave.settings);
@@ -161,6 +175,10 @@ model::Slave decode_slave(const std::string& name, const Value& table, Findings&
   slave.unit_load = in.number("unit_load", 0, 32);
   slave.pause = in.duration("pause", Duration{});
   read_tcp_keys(in, slave);
+  if (slave.host && slave.character_gap) {
+    in.report(model::RuleCode::P05, slave.character_gap->place,
+              "`character_gap` belongs to slaves on a `line`", "remove it");
+  }
   refuse_tcp_keys_on_a_line(in, slave);
   slave.refused = in.refused();
   in.finish();

@@ -29,7 +29,8 @@ inline void read_serial_settings(TableReader& in, model::SerialSettings& setting
 }
 
 // { typical = "6ms", max = "25ms" }
-inline model::Declared<model::Delay> read_delay(TableReader& in, std::string_view key) {
+inline model::Declared<model::Delay> read_delay(TableReader& in, std::string_view key,
+                                                bool may_have_min = false) {
   const Value* table = in.table(key);
   if (table == nullptr) return std::nullopt;
   TableReader sub(*table, in.subject(), in.findings());
@@ -37,6 +38,7 @@ inline model::Declared<model::Delay> read_delay(TableReader& in, std::string_vie
   sub.require("max", "write both: { typical = \"6ms\", max = \"25ms\" }");
   const auto typical = sub.duration("typical", model::Duration{});
   const auto most = sub.duration("max", model::Duration{});
+  const auto least = may_have_min ? sub.duration("min", model::Duration{}) : std::nullopt;
   sub.finish();
   if (!typical || !most) return std::nullopt;
   if (most->value < typical->value) {
@@ -44,7 +46,13 @@ inline model::Declared<model::Delay> read_delay(TableReader& in, std::string_vie
                "the longest delay is at least the typical one");
     return std::nullopt;
   }
-  return model::Located<model::Delay>{{typical->value, most->value}, table->place};
+  if (least && least->value > typical->value) {
+    sub.report(model::RuleCode::P05, least->place, "`min` is longer than `typical`",
+               "the shortest delay is at most the typical one");
+    return std::nullopt;
+  }
+  return model::Located<model::Delay>{
+      {typical->value, most->value, least ? least->value : model::Duration{}}, table->place};
 }
 
 inline model::Declared<model::OnLoss> read_on_loss(TableReader& in) {

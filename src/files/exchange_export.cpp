@@ -26,7 +26,9 @@ SortedJson nanoseconds(model::Duration d) {
 }
 
 SortedJson delay_json(const model::Delay& delay) {
-  return {{"typical_ns", delay.typical.count()}, {"max_ns", delay.max.count()}};
+  SortedJson out{{"typical_ns", delay.typical.count()}, {"max_ns", delay.max.count()}};
+  if (delay.min > model::Duration{}) out["min_ns"] = delay.min.count();
+  return out;
 }
 
 // Whole numbers without a fraction, so that every JSON writer gives the same text.
@@ -116,20 +118,25 @@ SortedJson controller_json(const ResolvedPlan& plan, std::size_t index) {
 SortedJson line_json(const Exchange& exchange, const model::ExchangeLine& l) {
   SortedJson park = nullptr;
   if (l.park) park = {{"after", l.park->after}, {"retry_ns", l.park->retry.count()}};
-  return {{"name", l.name},
-          {"master", name_or_null(exchange.controllers, l.master)},
-          {"via", name_or_null(exchange.gateways, l.via)},
-          {"port", or_null(l.port)},
-          {"medium", to_string(l.medium)},
-          {"mode", word_or_null(l.mode)},
-          {"baud", or_null(l.baud)},
-          {"format", l.format ? SortedJson(to_text(*l.format)) : SortedJson(nullptr)},
-          {"timeout_ns", nanoseconds(l.timeout)},
-          {"retries", l.retries},
-          {"pause_ns", nanoseconds(l.pause)},
-          {"turnaround_ns", nanoseconds(l.turnaround)},
-          {"order", l.order == model::Order::due ? "due" : "list"},
-          {"park", park}};
+  SortedJson out{{"name", l.name},
+                 {"master", name_or_null(exchange.controllers, l.master)},
+                 {"via", name_or_null(exchange.gateways, l.via)},
+                 {"port", or_null(l.port)},
+                 {"medium", to_string(l.medium)},
+                 {"mode", word_or_null(l.mode)},
+                 {"baud", or_null(l.baud)},
+                 {"format", l.format ? SortedJson(to_text(*l.format)) : SortedJson(nullptr)},
+                 {"timeout_ns", nanoseconds(l.timeout)},
+                 {"retries", l.retries},
+                 {"pause_ns", nanoseconds(l.pause)},
+                 {"turnaround_ns", nanoseconds(l.turnaround)},
+                 {"order", l.order == model::Order::due ? "due" : "list"},
+                 {"park", park}};
+  // left out where they change nothing, so that they change no fingerprint
+  if (l.timeout_to == model::TimeoutTo::first) out["timeout_to"] = "first";
+  if (l.latency.max > model::Duration{}) out["latency"] = delay_json(l.latency);
+  if (l.character_gap > 0) out["character_gap"] = number_json(l.character_gap);
+  return out;
 }
 
 SortedJson gateway_json(const model::ExchangeGateway& g) {
@@ -151,6 +158,7 @@ SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
                  {"unit", unit_json(s.unit)},
                  {"reply", delay_json(s.reply)},
                  {"pause_ns", nanoseconds(s.pause)}};
+  if (s.character_gap > 0) out["character_gap"] = number_json(s.character_gap);
   if (s.host) {
     out["port"] = s.port;
     out["timeout_ns"] = nanoseconds(s.timeout);

@@ -29,6 +29,9 @@ ExchangeLine effective(const Line& line) {
   out.retries = value_or(line.retries, defaults::serial_retries);
   out.pause = value_or(line.pause, Duration{});
   out.turnaround = value_or(line.turnaround, defaults::turnaround);
+  out.timeout_to = value_or(line.timeout_to, TimeoutTo::last);
+  out.latency = value_or(line.latency, Delay{});
+  out.character_gap = value_or(line.character_gap, 0.0);
   out.order = value_or(line.order, Order::due);
   out.park = optional_of(line.park);
   return out;
@@ -68,6 +71,11 @@ ExchangeSlave effective(const Slave& slave) {
   }
   out.reply = value_or(slave.reply, defaults::slave_reply);
   out.default_reply = !slave.reply;
+  // a request may come just after it looked
+  const Duration scans = value_or(slave.scans, Duration{});
+  out.reply.typical += scans / 2;
+  out.reply.max += scans;
+  out.character_gap = value_or(slave.character_gap, 0.0);
   out.pause = value_or(slave.pause, Duration{});
   out.unit_load = value_or(slave.unit_load, defaults::unit_load);
   out.numbering = value_or(slave.numbering, Numbering::from_0);
@@ -121,6 +129,7 @@ void add_target(const Exchange& exchange, const Target& target, Endpoint& out) {
   const ExchangeSlave& slave = exchange.slaves[target.index];
   out.reply = slave.reply;
   out.default_reply = slave.default_reply;
+  out.character_gap = slave.character_gap;
   out.pause = slave.pause;
   out.unit = slave.unit;
   out.rtt = slave.rtt;

@@ -113,7 +113,7 @@ class Packer {
                 "correct its line or host first: `greymet check` names what is missing");
         continue;
       }
-      cover_area(areas[i], costs_of(resolved_, areas[i], probes[i]));
+      cover_area(areas[i], probes[i]);
     }
     if (result_.requests.empty()) return std::move(result_);
     place_and_judge();
@@ -136,17 +136,18 @@ class Packer {
     return name;
   }
 
-  void cover_area(const WantedArea& area, const AreaCosts& costs) {
+  void cover_area(const WantedArea& area, const Probe& probe) {
+    const AreaCosts costs = costs_of(resolved_, area, probe);
     std::vector<Unit> units;
     units.reserve(area.units.size());
     for (const auto& wanted : area.units) units.push_back(wanted.unit);
     const Partition partition = cover(units, costs.counted);
     result_.least = result_.least && partition.least;
     for (const Unit& unit : units) {
-      const std::uint32_t quantity = unit.end - unit.first;
+      model::ExchangeTransaction t = *probe.transaction;
+      t.read->quantity = unit.end - unit.first;
       alone_.push_back(
-          {static_cast<double>(costs.counted[quantity]) / static_cast<double>(unit.every.count()),
-           Duration(costs.longest[quantity]), area.slave, area.controller});
+          {*transaction_times(resolved_.exchange, t), unit.every, area.slave, area.controller});
     }
     std::vector<bool> brought(area.units.size(), false);
     // a unit is credited to the slowest request that serves it, which is read for its sake
@@ -290,81 +291,75 @@ class Packer {
     }
   }
 
+  // A wanted value by itself: what it costs if it has a request of its own.
   struct Alone {
-    double use = 0;
-    Duration longest{};
+    timing::TransactionTimes times;
+    Duration every{};
     std::size_t slave = 0;
     std::size_t controller = 0;
   };
 
+  // The plan's own transactions, and each wanted value with a request of its own.
+  [[nodiscard]] TimingModel unpacked(std::size_t own, const TimingModel& packed) const {
+    TimingModel timing = packed;
+    std::map<std::pair<std::size_t, std::size_t>, timing::JobRef> example_of;
+    for (std::size_t q = 0; q < packed.queues.size(); ++q) {
+      const Queue& queue = packed.queues[q];
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        if (queue.jobs[j].transaction < own) continue;
+        example_of[{queue.controller, packed.devices[queue.jobs[j].device].index}] = {q, j};
+      }
+      std::erase_if(timing.queues[q].jobs,
+                    [&](const timing::Job& job) { return job.transaction >= own; });
+    }
+    for (const Alone& alone : alone_) {
+      const auto at = example_of.find({alone.controller, alone.slave});
+      if (at == example_of.end()) continue;
+      timing::Job job = job_at(packed, at->second);
+      job.period = alone.every;
+      job.times = alone.times;
+      timing.queues[at->second.queue].jobs.push_back(std::move(job));
+    }
+    return timing;
+  }
+
+  // One queue in one of the models; `own` are the plan's transactions.
+  static PackSide side_of(const TimingModel& timing, std::size_t q, std::size_t own,
+                          const std::vector<timing::JobBounds>& bounds) {
+    PackSide side;
+    const Queue& queue = timing.queues[q];
+    side.utilisation_percent = timing::utilisation_percent(queue);
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      if (queue.jobs[j].transaction >= own) ++side.requests;
+      if (!bounds[j].response) continue;
+      side.response_bound = std::max(side.response_bound.value_or(Duration{}), *bounds[j].response);
+    }
+    return side;
+  }
+
   void compare_lines(std::size_t own, const TimingModel& timing) {
+    const TimingModel alone = unpacked(own, timing);
+    const auto bounds_alone = timing::bounds_of(alone);
     const auto bounds = timing::bounds_of(timing);
     timing::SimulationOptions options;
     options.most_transactions = 1'000'000;
     const auto simulated = simulate(timing, options);
-    const auto before = alone_by_queue(own, timing);
     for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-      if (before[q].requests == 0) continue;
-      const Queue& queue = timing.queues[q];
       PackedLine line;
-      line.name = queue.name;
-      Queue without = queue;
-      std::erase_if(without.jobs, [&](const timing::Job& job) { return job.transaction >= own; });
-      Duration packed{};
-      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
-        const timing::Job& job = queue.jobs[j];
-        line.missed += simulated[q].jobs[j].missed;
-        if (simulated[q].jobs[j].completed > 0) {
-          line.response_simulated = std::max(line.response_simulated.value_or(Duration{}),
-                                             simulated[q].jobs[j].response_max);
-        }
-        if (bounds[q][j].response) {
-          line.after.response_bound =
-              std::max(line.after.response_bound.value_or(Duration{}), *bounds[q][j].response);
-        }
-        if (job.transaction < own) continue;
-        ++line.after.requests;
-        packed += service_bound(timing, queue, job.times.longest);
-      }
-      line.before.requests = before[q].requests;
-      line.after.utilisation_percent = timing::utilisation_percent(queue);
-      line.before.utilisation_percent = timing::utilisation_percent(without) + before[q].use;
-      // both sums differ in the wanted requests alone
-      if (line.after.response_bound) {
-        line.before.response_bound = *line.after.response_bound - packed + before[q].service;
+      line.name = timing.queues[q].name;
+      line.before = side_of(alone, q, own, bounds_alone[q]);
+      if (line.before.requests == 0) continue;
+      line.after = side_of(timing, q, own, bounds[q]);
+      for (const timing::JobStatistics& job : simulated[q].jobs) {
+        line.missed += job.missed;
+        if (job.completed == 0) continue;
+        line.response_simulated =
+            std::max(line.response_simulated.value_or(Duration{}), job.response_max);
       }
       include(line.before, result_.before);
       include(line.after, result_.after);
       result_.lines.push_back(std::move(line));
     }
-  }
-
-  // What the wanted values cost if each has a request of its own.
-  struct AloneOnQueue {
-    std::size_t requests = 0;
-    double use = 0;
-    Duration service{};
-  };
-  [[nodiscard]] std::vector<AloneOnQueue> alone_by_queue(std::size_t own,
-                                                         const TimingModel& timing) const {
-    std::map<std::pair<std::size_t, std::size_t>, std::size_t> queue_of;
-    for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-      for (const timing::Job& job : timing.queues[q].jobs) {
-        if (job.transaction < own) continue;
-        queue_of[{timing.queues[q].controller, timing.devices[job.device].index}] = q;
-      }
-    }
-    std::vector<AloneOnQueue> sums(timing.queues.size());
-    for (const Alone& alone : alone_) {
-      const auto at = queue_of.find({alone.controller, alone.slave});
-      if (at == queue_of.end()) continue;
-      AloneOnQueue& sum = sums[at->second];
-      const Queue& queue = timing.queues[at->second];
-      ++sum.requests;
-      sum.use += 100 * alone.use;
-      sum.service += service_bound(timing, queue, alone.longest);
-    }
-    return sums;
   }
 
   static void include(const PackSide& line, PackSide& all) {

@@ -130,7 +130,7 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   // behind a translating gateway the tries are those of its line
   for (const Job& each : queue.jobs) {
     Duration attempt = queue.scan + each.times.timeout;
-    if (each.times.serial) attempt += each.times.serial->request + each.times.serial->gap;
+    if (each.times.serial) attempt += each.times.serial->request_longest() + each.times.serial->gap;
     if (!each.times.broadcast) carrier.failed_attempt = std::max(carrier.failed_attempt, attempt);
   }
   if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;

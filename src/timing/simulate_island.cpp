@@ -338,8 +338,7 @@ class IslandSimulator {
                      times.serial->longest().count());
     request.back = source_.draw(0, net.back_typical.count(), net.back_longest.count());
     if (outcome.kind == Outcome::Kind::refused) {
-      const Duration refused =
-          times.serial->longest() - times.serial->reply + times.serial->exception_reply;
+      const Duration refused = times.serial->exception_longest();
       request.line_time = std::min<Nanoseconds>(request.line_time, refused.count());
     }
     if (failed) {

@@ -1,6 +1,7 @@
 #include "timing/transaction_times.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "modbus/frame_length.h"
 
@@ -13,6 +14,12 @@ using model::ExchangeTransaction;
 
 namespace {
 
+// The longest silence inside a frame of so many characters, each gap of `gap` characters.
+Duration silence_inside(const CharacterTiming& characters, std::uint32_t count, double gap) {
+  const double ms = gap * characters.character_ms() * (count > 0 ? count - 1 : 0);
+  return Duration(static_cast<std::int64_t>(std::ceil(ms * 1e6)));
+}
+
 SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& line,
                          const ExchangeTransaction& t) {
   const auto framing =
@@ -20,20 +27,27 @@ SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& 
   const Endpoint& to = t.endpoint;
   const Duration t35 = characters.frame_gap();
   SerialParts parts;
-  parts.request = characters.characters(
-      modbus::request_length(t.function, t.quantity_written().value, framing));
+  const std::uint32_t sent =
+      modbus::request_length(t.function, t.quantity_written().value, framing);
+  parts.request = characters.characters(sent);
+  parts.request_silence = silence_inside(characters, sent, line.character_gap);
+  parts.latency_typical = line.latency.typical;
+  parts.latency_longest = line.latency.max;
   parts.gap = std::max({t35, line.pause, to.pause});
   if (to.broadcast) {
     // T_req + max(turnaround, gap): nothing is answered, everybody is given time to act.
     parts.gap = std::max(parts.gap, line.turnaround);
     return parts;
   }
-  parts.turnaround_shortest = t35;
+  parts.turnaround_shortest = std::max(to.reply.min, t35);
   parts.turnaround_typical = std::max(to.reply.typical, t35);
   parts.turnaround_longest = std::max(to.reply.max, t35);
-  parts.reply =
-      characters.characters(modbus::reply_length(t.function, t.quantity_read().value, framing));
-  parts.exception_reply = characters.characters(modbus::exception_length(framing));
+  const std::uint32_t received = modbus::reply_length(t.function, t.quantity_read().value, framing);
+  parts.reply = characters.characters(received);
+  parts.reply_silence = silence_inside(characters, received, to.character_gap);
+  const std::uint32_t exception = modbus::exception_length(framing);
+  parts.exception_reply = characters.characters(exception);
+  parts.exception_silence = silence_inside(characters, exception, to.character_gap);
   return parts;
 }
 
@@ -42,10 +56,11 @@ void fill_serial_line(const ExchangeLine& line, bool broadcast, TransactionTimes
   times.shortest = parts.shortest();
   times.typical = parts.typical();
   times.longest = parts.longest();
-  times.exception_longest = parts.longest() - parts.reply + parts.exception_reply;
+  times.exception_longest = parts.exception_longest();
+  times.timeout_to_first = line.timeout_to == model::TimeoutTo::first;
   times.timeout = line.timeout;
   times.retries = line.retries;
-  times.failed_attempt = parts.request + times.timeout + parts.gap;
+  times.failed_attempt = parts.request_longest() + times.timeout + parts.gap;
   if (!broadcast) times.silent = model::times(1 + times.retries, times.failed_attempt);
 }
 
@@ -86,12 +101,13 @@ void fill_gateway(const Endpoint& to, TransactionTimes& times) {
 
 void fill_tcp(const Endpoint& to, TransactionTimes& times) {
   NetworkParts net = network_parts(to);
+  net.pause = to.pause;
   net.slave_typical = to.reply.typical + to.pause;
   net.slave_longest = to.reply.max + to.pause;
   times.network = net;
   times.timeout = to.timeout;
   times.retries = to.retries;
-  times.shortest = to.pause;
+  times.shortest = to.reply.min + to.pause;
   times.typical = net.out_typical + net.slave_typical + net.back_typical;
   times.longest = net.out_longest + net.slave_longest + net.back_longest;
   times.exception_longest = times.longest;
@@ -110,7 +126,7 @@ std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
 FailureTimes failure_times(const TransactionTimes& times) {
   FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off};
   if (!times.serial || times.timeout_of_master) return out;
-  out.each += times.serial->request + times.serial->gap;
+  out.each += times.serial->request_longest() + times.serial->gap;
   if (times.network) {
     out.before = times.network->out_longest;
     out.after = times.network->back_longest;
@@ -119,13 +135,22 @@ FailureTimes failure_times(const TransactionTimes& times) {
 }
 
 Duration longest_reply(const TransactionTimes& times) {
-  if (!times.network) return times.serial->turnaround_longest + times.serial->reply;
+  if (!times.network) {
+    // what the port adds may come behind the reply
+    const SerialParts& serial = *times.serial;
+    return serial.latency_longest + serial.turnaround_longest +
+           (times.timeout_to_first ? Duration{} : serial.reply_longest());
+  }
   // without the pause behind it, and without the connect, which has a timeout of its own
-  if (!times.serial) return times.longest - times.shortest - times.network->connect_longest;
-  const Duration on_line = times.serial->turnaround_longest + times.serial->reply;
+  if (!times.serial) {
+    return times.network->out_longest - times.network->connect_longest +
+           times.network->slave_longest - times.network->pause + times.network->back_longest;
+  }
+  const Duration on_line = times.serial->turnaround_longest +
+                           (times.timeout_to_first ? Duration{} : times.serial->reply_longest());
   // a transparent gateway leaves the timeout to the master, who waits for the request as well
   const bool transparent = times.timeout_of_master;
-  return transparent ? times.network->out_longest + times.serial->request + on_line +
+  return transparent ? times.network->out_longest + times.serial->request_longest() + on_line +
                            times.network->back_longest
                      : on_line;
 }

@@ -15,10 +15,12 @@ ReplyPart reply_part(const TransactionTimes& times) {
   ReplyPart part;
   if (times.serial) part.shortest = times.serial->reply + times.serial->gap;
   part.longest = part.shortest;
+  // the port may add its latency behind the reply
+  if (times.serial) part.longest += times.serial->reply_silence + times.serial->latency_longest;
   if (times.network) {
     part.longest += times.network->back_longest;
     // the slave's own pause may stand behind its reply
-    if (!times.serial) part.longest += times.shortest;
+    part.longest += times.network->pause;
   }
   return part;
 }

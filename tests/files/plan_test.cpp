@@ -61,6 +61,9 @@ TEST_CASE("wrong values are named with what was expected") {
         std::string::npos);
   CHECK(slave_line("idle = \"5s\"").find("`idle` belongs to slaves with a `host`") !=
         std::string::npos);
+  CHECK(slave_line("character_gap = 1.6") == "error P05 15:17 slave gauge: `character_gap` is 1.6");
+  CHECK(slave_line("scans = 10").substr(0, 59) ==
+        "error P05 15:9 slave gauge: `scans` is 10, a number without");
   CHECK(slave_line("wordorder = \"CDAB\"") ==
         "error P02 15:1 slave gauge: unknown key `wordorder`");
   CHECK(transaction(R"(fc = 3, at = 0, count = 8, into = "%MW0", every = "0ms")")
@@ -300,4 +303,36 @@ TEST_CASE("a misspelt owner in a path gets no cure that would drop the point") {
   CHECK(loaded.findings[0].rule == model::RuleCode::P03);
   CHECK(loaded.findings[0].remedy == "write 'gauge'");
   CHECK(loaded.findings[0].fixes.empty());
+}
+
+TEST_CASE(
+    "keys of ports and slaves where they do not belong, and delays that contradict themselves") {
+  const auto words = [](const std::string& text) {
+    std::vector<std::string> out;
+    for (const auto& f : test::load(text, test::base_files()).findings) {
+      out.push_back(fmt::format("{}: {} | {}", f.subject, f.message, f.remedy));
+    }
+    return out;
+  };
+  const std::string plan =
+      test::base_plan() +
+      "[gateway.box]\nhost = \"10.0.0.9\"\n[line.roof]\nvia = "
+      "\"box\"\nmode = \"rtu\"\nbaud = 9600\nformat = \"8N2\"\n[slave.air]\nhost = "
+      "\"10.0.0.8\"\n";
+  CHECK(words(plan).empty());
+  CHECK(words(test::replaced(plan, "via = \"box\"\n",
+                             "via = \"box\"\nlatency = { typical = \"1ms\", max = \"2ms\" }\n")) ==
+        std::vector<std::string>{
+            "line roof: `latency` belongs to lines with a `master` | write it as "
+            "`delay` of the gateway"});
+  CHECK(words(plan + "character_gap = 1.0\n") ==
+        std::vector<std::string>{
+            "slave air: `character_gap` belongs to slaves on a `line` | remove it"});
+  CHECK(words(plan + "reply = { min = \"6ms\", typical = \"5ms\", max = \"9ms\" }\n") ==
+        std::vector<std::string>{
+            "slave air: `min` is longer than `typical` | the shortest delay is at "
+            "most the typical one"});
+  CHECK(words(plan + "rtt = { min = \"1ms\", typical = \"5ms\", max = \"9ms\" }\n")
+            .at(0)
+            .find("slave air: unknown key `min`") == 0);
 }

@@ -1,5 +1,7 @@
 #include "packing/pack.h"
 
+#include <algorithm>
+
 #include <catch2/catch.hpp>
 
 #include "plans.h"
@@ -138,4 +140,100 @@ TEST_CASE("what cannot be packed is said, with a cure") {
                    R"(every = "1s", on_loss = "hold" })"));
   REQUIRE(overlap.problems.size() == 1);
   CHECK(overlap.problems[0].message.find("gauge-code would be wrong (M01)") != std::string::npos);
+}
+
+TEST_CASE("each wanted point comes with one request, the slowest that brings it") {
+  const auto result = packed(wants(want("gauge", "\"moisture\"", "200ms", "%MW500") + ", " +
+                                   want("gauge", "\"temp\", \"state\", \"code\"", "60s", "%MW600") +
+                                   ", " + want("gauge", "\"count\"", "300ms", "%MW700")));
+  std::vector<std::string> brought;
+  for (const PackedRequest& r : result.requests) {
+    brought.insert(brought.end(), r.points.begin(), r.points.end());
+  }
+  std::sort(brought.begin(), brought.end());
+  CHECK(brought == std::vector<std::string>{"code", "count", "moisture", "state", "temp"});
+}
+
+TEST_CASE("readable points between are read through, also where all is listed") {
+  CHECK(rows_of(packed(wants(want("gauge", "\"low\", \"mode\"", "1s", "%MW500")))) ==
+        std::vector<std::string>{"hr:10+3 %MW500"});
+}
+
+TEST_CASE(
+    "memory: words behind one another, bits in sixteens, even words where the controller asks") {
+  const auto bits =
+      packed(replaced(wants(want("gauge", "\"lamp\", \"far\"", "1s", "%MW500")),
+                      "map_covers = \"all\"", "map_covers = \"all\"\nmax_read_bits = 20"),
+             {"far,co,60,bool,r\n", "farther,co,59,bool,r\n"});
+  CHECK(rows_of(bits) == std::vector<std::string>{"co:0+1 %MW500", "co:60+1 %MW501"});
+  auto files = test::base_files();
+  files["m.toml"] = "align32 = true\n";
+  const auto plan = replaced(wants(want("gauge", "\"code\", \"low\", \"serial\"", "1s", "%MW501")),
+                             "scan = \"10ms\"\n", "scan = \"10ms\"\nmodel = \"m.toml\"\n");
+  const auto loaded = test::load(plan, files);
+  // 501 is odd: 502; then 503 is, so 504
+  CHECK(rows_of(pack(loaded.plan)) ==
+        std::vector<std::string>{"hr:5+1 %MW502", "hr:10+1 %MW504", "hr:30+1 %MW506"});
+}
+
+TEST_CASE("the controller is named where nothing else tells it, a phase where it is not 0") {
+  const std::string second =
+      "[controller.other]\nscan = \"10ms\"\n[controller.other.memory]\n\"%MW\" = { kind = "
+      "\"word\", first = 0, count = 100 }\n[slave.remote]\nhost = \"10.20.0.9\"\nmap = "
+      "\"pump.csv\"\n[exchange]";
+  const auto result =
+      packed(replaced(wants(want("pump", "\"speed\"", "1s", "%MW500") +
+                            ", { slave = \"remote\", points = [\"power\"], every = \"1s\", into = "
+                            "\"%MW50\", controller = \"other\" }"),
+                      "[exchange]", second));
+  REQUIRE(result.requests.size() == 2);
+  for (const PackedRequest& r : result.requests) {
+    const bool remote = r.declared.slave->value == "remote";
+    CHECK(r.declared.controller.has_value() == remote);
+    if (remote) CHECK(r.declared.controller->value == "other");
+    // each has its line for itself
+    CHECK(r.phase == std::chrono::milliseconds(0));
+    CHECK_FALSE(r.declared.phase.has_value());
+  }
+}
+
+TEST_CASE("a slave whose requests nobody can time is said, and the others are packed") {
+  auto text = replaced(
+      wants(want("pump", "\"speed\"", "1s", "%MW500") + ", " +
+            want("far", "\"power\"", "1s", "%MW600")),
+      "[exchange]",
+      "[line.bare]\nmaster = \"kiln\"\nmode = \"rtu\"\nformat = \"8E1\"\n[slave.far]\nline = "
+      "\"bare\"\nunit = 3\nmap = \"pump.csv\"\n[exchange]");
+  const auto result = pack(test::load(text, test::base_files()).plan);
+  REQUIRE(result.problems.size() == 1);
+  CHECK(result.problems[0].message == "the time of a request to slave far is not known");
+  CHECK(rows_of(result) == std::vector<std::string>{"hr:0+1 %MW500"});
+}
+
+TEST_CASE("before and after are what the two exchanges would be, side by side") {
+  // three values: 1 register each 8 + 7 characters; one request of 7 registers: 8 + 19
+  const auto ms = [](Duration d) { return static_cast<double>(d.count()) / 1e6; };
+  const double character = 11 / 19.2;
+  const double rest = 20 + 3.5 * character;
+  for (const std::string sends : {"anytime", "scan"}) {
+    auto text = wants(want("gauge", "\"state\", \"code\", \"count\"", "1s", "%MW500"),
+                      R"({ name = "t", slave = "pump", fc = 3, at = 0, count = 2, )"
+                      R"(into = "%MW0", every = "1s", on_loss = "hold" })");
+    text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\nsends = \"" + sends + "\"\n");
+    const auto result = packed(text);
+    REQUIRE(result.requests.size() == 1);
+    CHECK(result.before.requests == 3);
+    const double own = 17 * character + rest;  // t: 31.74
+    const double ones = 2 * (15 * character + rest) + 17 * character + rest;
+    const double packed_ms = 21 * character + rest;  // hr:4+4
+    if (sends == "anytime") {
+      CHECK(ms(*result.before.response_bound) == Approx(own + ones).epsilon(1e-6));
+      CHECK(ms(*result.after.response_bound) == Approx(own + packed_ms).epsilon(1e-6));
+      CHECK(result.before.utilisation_percent == Approx((own + ones) / 10).epsilon(1e-6));
+    } else {
+      // whole scans of 10 for all but the last, and a first wait of 10
+      CHECK(ms(*result.before.response_bound) == Approx(10 + 40 + 40 + 40 + own).epsilon(1e-6));
+      CHECK(ms(*result.after.response_bound) == Approx(10 + 40 + packed_ms).epsilon(1e-6));
+    }
+  }
 }

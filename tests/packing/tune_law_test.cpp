@@ -205,6 +205,7 @@ void judge(const Site& site, std::map<TuneKind, int>& seen) {
       RC_LOG() << site.text() << change.text << std::endl;
       if (i > 0) RC_ASSERT(advice.changes[i - 1].kind <= change.kind);
       RC_ASSERT_FALSE(change.cost.empty());
+      RC_ASSERT_FALSE(change.text.empty());
       if (change.kind == TuneKind::both) continue;
       ++seen[change.kind];
       const auto changed = carried_out(site, change.text);

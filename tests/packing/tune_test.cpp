@@ -1,5 +1,8 @@
 #include "packing/tune.h"
 
+#include <regex>
+#include <set>
+
 #include <catch2/catch.hpp>
 
 #include "plans.h"
@@ -134,4 +137,87 @@ TEST_CASE("what else a plan holds changes no advice for a line") {
     CHECK(alone[0].changes[i].after.utilisation_percent ==
           among[0].changes[i].after.utilisation_percent);
   }
+}
+
+TEST_CASE("on TCP there is neither park nor baud nor a second line to propose") {
+  auto text = test::with_rows({row("a", "gauge", 2, "every = \"1s\"")});
+  text = replaced(
+      text, "[exchange]",
+      "[slave.air]\nhost = \"10.20.0.31\"\nunit = 1\nmap = \"pump.csv\"\nreply = { typical "
+      "= \"5ms\", max = \"20ms\" }\ntimeout = \"400ms\"\n[slave.steam]\nhost = "
+      "\"10.20.0.31\"\nunit = 2\nmap = \"pump.csv\"\nreply = { typical = \"5ms\", max = "
+      "\"20ms\" }\ntimeout = \"400ms\"\n[exchange]");
+  text = replaced(text, "]\n", "]\n");
+  const auto with_air = replaced(text, "transactions = [\n",
+                                 "transactions = [\n  " + row("x", "air", 2, "every = \"300ms\"") +
+                                     ",\n  " + row("y", "steam", 2, "every = \"300ms\"") + ",\n");
+  const auto found = advice(with_air);
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].goal == TuneGoal::endure);
+  CHECK_FALSE(found[0].changes.empty());
+  for (const TuneChange& change : found[0].changes) {
+    CHECK((change.kind == TuneKind::timeout || change.kind == TuneKind::period));
+  }
+}
+
+TEST_CASE("park is proposed in fewer failures than today's, with today's retry") {
+  const auto found = advice(
+      replaced(test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
+                                row("b", "pump", 2, "every = \"5s\", phase = \"100ms\""),
+                                row("c", "pump", 2, "every = \"5s\", phase = \"200ms\"")}),
+               "format = \"8E1\"\n", "format = \"8E1\"\npark = { after = 2, retry = \"30s\" }\n"));
+  // two failures at once keep gauge from its second, one does not quite
+  for (const TuneAdvice& each : found) {
+    for (const TuneChange& change : each.changes) {
+      if (change.kind != TuneKind::park) continue;
+      CHECK(change.text == "line north: park = { after = 1, retry = \"30s\" }");
+    }
+  }
+  REQUIRE_FALSE(found.empty());
+  CHECK(found[0].goal == TuneGoal::endure_all);
+}
+
+TEST_CASE("of several slaves that hurt, the one named does so every time") {
+  // with park gauge hurts at first only; without, always; pump has nobody to hurt
+  const auto found = advice(test::with_rows({row("a", "gauge", 2, "every = \"900ms\""),
+                                             row("b", "gauge", 2, "every = \"900ms\""),
+                                             row("c", "pump", 2, "every = \"4s\"")}));
+  REQUIRE_FALSE(found.empty());
+  CHECK(found[0].before.worst ==
+        "pump");  // its 1013 ms are longer than 900, theirs shorter than 4 s
+  CHECK(found[0].before.hurtful == 1);
+}
+
+TEST_CASE("no slave is moved away from a broadcast, and periods keep to the controller's grid") {
+  auto files = test::base_files();
+  files["m.toml"] = "period_step = \"50ms\"\n";
+  auto text = test::with_rows(
+      {row("a", "gauge", 125, "every = \"250ms\""), row("b", "pump", 125, "every = \"250ms\"")});
+  text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\nmodel = \"m.toml\"\n");
+  const auto kinds = [&](const std::string& plan) {
+    std::set<TuneKind> seen;
+    TuneOptions options;
+    options.most_changes = 20;
+    for (const TuneAdvice& each : tune(test::load(plan, files).plan, options)) {
+      for (const TuneChange& change : each.changes) {
+        seen.insert(change.kind);
+        // 345.4 ms are needed, so 346 would do; the grid has 350
+        const std::regex value(R"re(every = "(\d+)ms")re");
+        for (std::sregex_iterator at(change.text.begin(), change.text.end(), value), none;
+             at != none; ++at) {
+          CHECK(std::stoi((*at)[1]) % 50 == 0);
+        }
+      }
+    }
+    return seen;
+  };
+  CHECK(kinds(text).contains(TuneKind::split));
+  CHECK(kinds(text).contains(TuneKind::period));
+  const auto with_broadcast = replaced(
+      replaced(text, "[exchange]", "[slave.all]\nline = \"north\"\nunit = 0\n[exchange]"),
+      "transactions = [\n",
+      "transactions = [\n  { name = \"t\", slave = \"all\", fc = 16, at = 0, count = 1, from = "
+      "\"%MW900\", every = \"100s\" },\n");
+  CHECK_FALSE(kinds(with_broadcast).contains(TuneKind::split));
+  CHECK_FALSE(kinds(with_broadcast).empty());
 }

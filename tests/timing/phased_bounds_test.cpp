@@ -49,14 +49,16 @@ TEST_CASE("phases count although something is triggered") {
   const auto busy =
       phased_bounds(one_queue({cyclic(100, 0, 10), cyclic(100, 10, 3), triggered(20, 15)}), 0);
   CHECK((*busy)[0] == Duration(10 + 15));
-  // triggers at -10 and at 10: the first keeps the other cyclic one until 15, the second comes first
+  // triggers at -10 and at 10: the first keeps the other cyclic one until 15, the second comes
+  // first
   CHECK((*busy)[1] == Duration(15 + 10 + 15 + 3 - 20));
   // it comes at 20 after b = 0: 10 + 3 + 2 x 15 - 20; at 10: 10 + 3 + 15 - 10; at 0: 10 + 15
   CHECK((*busy)[2] == Duration(25));
 }
 
 TEST_CASE("order list: who is released in a busy period has been served at its end") {
-  // b = 100: 6 + 10 + 20 = 36, so the one at 130 is inside: until 166, and the one at 150: until 171
+  // b = 100: 6 + 10 + 20 = 36, so the one at 130 is inside: until 166, and the one at 150: until
+  // 171
   const auto bounds =
       phased_bounds(one_queue({cyclic(100, 0, 10), cyclic(100, 0, 20), cyclic(100, 30, 30),
                                cyclic(200, 150, 5), continuous(6)},

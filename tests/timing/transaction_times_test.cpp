@@ -11,6 +11,7 @@
 #include "plans.h"
 
 using namespace greymet;
+using namespace greymet::timing;
 using model::to_ms;
 
 namespace {
@@ -181,4 +182,68 @@ TEST_CASE("what a time needs and is missing leaves it out") {
   CHECK_FALSE(timing::transaction_times(loaded.plan.exchange, loaded.plan.exchange.transactions[0])
                   .has_value());
   CHECK(timing::build_timing_model(loaded.plan).queues[0].jobs.empty());
+}
+
+TEST_CASE("what the physics of a port and of a slave adds, key by key") {
+  // 19200 8E1: a character of 11 / 19.2 ms; 8 out, 9 in
+  constexpr double character = 11 / 19.2;
+  constexpr double rest = 3.5 * character;
+  const auto times_with = [](const std::string& line, const std::string& slave) {
+    auto text = test::with_rows(
+        {R"({ name = "a", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s" })"});
+    text = test::replaced(text, "format = \"8E1\"\n", "format = \"8E1\"\n" + line);
+    text = test::replaced(text, "map = \"pump.csv\"\n", "map = \"pump.csv\"\n" + slave);
+    const auto loaded = test::load(text, test::base_files());
+    for (const auto& f : loaded.findings) FAIL(f.message);
+    return build_timing_model(loaded.plan).queues.at(0).jobs.at(0).times;
+  };
+  const auto ms = [](Duration d) { return model::to_ms(d); };
+  const auto plain = times_with("", "");
+  CHECK(ms(plain.longest) == Approx(17 * character + 20 + rest));
+  CHECK(ms(plain.typical) == Approx(17 * character + 5 + rest));
+  CHECK(ms(plain.shortest) == Approx(17 * character + rest + rest));
+  CHECK(ms(longest_reply(plain)) == Approx(20 + 9 * character));
+  CHECK(ms(plain.failed_attempt) == Approx(8 * character + 500 + rest));
+  SECTION("latency of the port: before each request as a rule, in tries, and behind replies") {
+    const auto late = times_with("latency = { typical = \"1ms\", max = \"16ms\" }\n", "");
+    CHECK(late.shortest == plain.shortest);
+    CHECK(ms(late.typical - plain.typical) == Approx(1));
+    CHECK(ms(late.longest - plain.longest) == Approx(16));
+    CHECK(ms(late.exception_longest - plain.exception_longest) == Approx(16));
+    CHECK(ms(late.failed_attempt - plain.failed_attempt) == Approx(16));
+    CHECK(ms(*late.silent - *plain.silent) == Approx(2 * 16));
+    CHECK(ms(failure_times(late).silent() - failure_times(plain).silent()) == Approx(2 * 16));
+    CHECK(ms(longest_reply(late) - longest_reply(plain)) == Approx(16));
+  }
+  SECTION("silence inside frames: seven gaps of the master, eight of the slave") {
+    const auto gaps = times_with("character_gap = 1.5\n", "character_gap = 0.5\n");
+    CHECK(gaps.typical == plain.typical);
+    CHECK(ms(gaps.longest - plain.longest) == Approx((7 * 1.5 + 8 * 0.5) * character));
+    CHECK(ms(gaps.exception_longest - plain.exception_longest) ==
+          Approx((7 * 1.5 + 4 * 0.5) * character));
+    CHECK(ms(gaps.failed_attempt - plain.failed_attempt) == Approx(7 * 1.5 * character));
+    CHECK(ms(longest_reply(gaps) - longest_reply(plain)) == Approx(8 * 0.5 * character));
+  }
+  SECTION("a slave that looks at its port once in a while") {
+    const auto scans = times_with("", "scans = \"10ms\"\n");
+    CHECK(scans.shortest == plain.shortest);
+    CHECK(ms(scans.typical - plain.typical) == Approx(5));
+    CHECK(ms(scans.longest - plain.longest) == Approx(10));
+  }
+  SECTION("the first byte ends the timeout") {
+    const auto first = times_with("timeout_to = \"first\"\n", "");
+    CHECK(first.longest == plain.longest);
+    CHECK(ms(longest_reply(first)) == Approx(20));
+  }
+  SECTION("the least that a reply takes") {
+    auto text = test::with_rows(
+        {R"({ name = "a", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s" })"});
+    const std::size_t at = text.find("reply = { typical", text.find("[slave.pump]"));
+    text.replace(at, text.find('\n', at) - at,
+                 "reply = { min = \"4ms\", typical = \"5ms\", max = \"20ms\" }");
+    const auto loaded = test::load(text, test::base_files());
+    const auto least = build_timing_model(loaded.plan).queues.at(0).jobs.at(0).times;
+    CHECK(ms(least.shortest) == Approx(17 * character + 4 + rest));
+    CHECK(least.longest == plain.longest);
+  }
 }

@@ -94,6 +94,9 @@ struct ExchangeLine {
   std::int64_t retries = 0;
   Duration pause{};
   Duration turnaround{};
+  TimeoutTo timeout_to = TimeoutTo::last;
+  Delay latency;             // of the master's port, added to each request
+  double character_gap = 0;  // of the master: longest silence inside a frame, in characters
   Order order = Order::due;
   std::optional<Park> park;
 };
@@ -126,8 +129,9 @@ struct ExchangeSlave {
   bool routed = false;
   std::int64_t in_flight = 1;
   std::optional<Unit> unit;  // nothing where a line's slave has none
-  Delay reply;
+  Delay reply;               // with the time until it looks at its port
   bool default_reply = false;
+  double character_gap = 0;  // longest silence inside a frame, in characters; on a line
   Duration pause{};
   double unit_load = 1;
   Numbering numbering = Numbering::from_0;
@@ -192,7 +196,8 @@ struct Endpoint {
   std::int64_t retries = 0;
   Delay reply;  // of who answers: end of request to start of reply
   bool default_reply = false;
-  Duration pause{};  // of who answers
+  double character_gap = 0;  // of who answers, in characters
+  Duration pause{};          // of who answers
   Delay rtt;
   Delay delay;    // of the gateway
   Delay connect;  // what opening a connection for each request adds

@@ -30,7 +30,11 @@ enum class Connect : std::uint8_t { keep, each };
 struct Delay {
   Duration typical{};
   Duration max{};
+  Duration min{};  // of a reply; 0 elsewhere
 };
+
+// Which byte of the reply ends a timeout.
+enum class TimeoutTo : std::uint8_t { first, last };
 
 // Defaults of the plan format; docs/plan-format.md gives the same table.
 namespace defaults {
@@ -68,6 +72,9 @@ struct Line {
   Declared<std::int64_t> retries;
   Declared<Duration> pause;
   Declared<Duration> turnaround;
+  Declared<TimeoutTo> timeout_to;
+  Declared<Delay> latency;         // of the port: adapter, operating system, task cycle
+  Declared<double> character_gap;  // of the master, in characters
   Declared<Order> order;
   Declared<Park> park;
   RefusedKeys refused;
@@ -99,7 +106,9 @@ struct Slave {
   Declared<Numbering> numbering;
   Declared<WordOrder> word_order;
   Declared<Delay> reply;
-  SerialSettings settings;  // as read off the slave itself
+  Declared<Duration> scans;        // it looks at its port once in this time
+  Declared<double> character_gap;  // silence inside its frames, in characters
+  SerialSettings settings;         // as read off the slave itself
   Declared<std::vector<Located<std::int64_t>>> functions;
   Declared<std::int64_t> max_read;
   Declared<std::int64_t> max_write;

@@ -1,7 +1,7 @@
 // How long one transaction takes, in every outcome.
 //
 // docs/timing-model.md gives the table; the terms are
-//   serial line   T_req + max(reply, t3.5) + T_rep + gap, gap = max(t3.5, pauses)
+//   serial line   latency + T_req + max(reply, t3.5) + T_rep + gap, gap = max(t3.5, pauses)
 //   direct TCP    rtt + reply + the slave's pause (+ rtt if it connects for each request)
 //   gateway       rtt + delay + the serial time; the line is busy for the serial part only
 #pragma once
@@ -25,9 +25,26 @@ struct SerialParts {
   Duration reply{};
   Duration exception_reply{};
   Duration gap{};
+  Duration latency_typical{};  // of the master's port; the shortest is 0
+  Duration latency_longest{};
+  Duration request_silence{};  // inside frames, at most
+  Duration reply_silence{};
+  Duration exception_silence{};
   [[nodiscard]] Duration shortest() const { return request + turnaround_shortest + reply + gap; }
-  [[nodiscard]] Duration typical() const { return request + turnaround_typical + reply + gap; }
-  [[nodiscard]] Duration longest() const { return request + turnaround_longest + reply + gap; }
+  [[nodiscard]] Duration typical() const {
+    return latency_typical + request + turnaround_typical + reply + gap;
+  }
+  [[nodiscard]] Duration longest() const {
+    return request_longest() + turnaround_longest + reply_longest() + gap;
+  }
+  [[nodiscard]] Duration exception_longest() const {
+    return request_longest() + turnaround_longest + exception_reply + exception_silence + gap;
+  }
+  // From the decision to send to the last character.
+  [[nodiscard]] Duration request_longest() const {
+    return latency_longest + request + request_silence;
+  }
+  [[nodiscard]] Duration reply_longest() const { return reply + reply_silence; }
 };
 
 // The parts of a transaction on TCP, to the slave or to the gateway.
@@ -40,6 +57,7 @@ struct NetworkParts {
   Duration back_longest{};
   Duration slave_typical{};  // reply delay and pause of a slave on TCP; 0 behind a gateway
   Duration slave_longest{};
+  Duration pause{};  // part of the slave's
 };
 
 // Times of one transaction. `shortest` has no delay of the network and the least of the slave.
@@ -59,6 +77,7 @@ struct TransactionTimes {
   Duration host_off{};  // on TCP: what connecting to a host takes that is off; else 0
   bool broadcast = false;
   bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
+  bool timeout_to_first = false;   // the timeout ends with the first byte of the reply
   bool default_reply = false;      // the reply delay was left out of the plan
 
   [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
@@ -81,8 +100,8 @@ struct FailureTimes {
 };
 [[nodiscard]] FailureTimes failure_times(const TransactionTimes& times);
 
-// From the end of the request to the last byte of the longest reply, as whoever keeps the timeout
-// sees it: behind a translating gateway that is its serial line.
+// From the end of the request to the byte of the longest reply that ends the timeout, as whoever
+// keeps it sees it: behind a translating gateway that is its serial line.
 [[nodiscard]] Duration longest_reply(const TransactionTimes& times);
 
 // The line's characters, or nothing while its mode, baud or format is missing.
