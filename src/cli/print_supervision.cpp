@@ -15,10 +15,6 @@ using model::to_ms;
 
 namespace {
 
-std::string heading(const Terminal& terminal, std::string_view title, const std::string& columns) {
-  return tinted(terminal, Tint::bold, title) + "\n" + tinted(terminal, Tint::dim, columns) + "\n";
-}
-
 // A rate a year in words a person can weigh.
 std::string per_year(double rate) {
   if (rate <= 0) return "none";

@@ -210,6 +210,8 @@ class CommandLine {
     c.add_flag("--pairs", timing_.pairs, "also simulate every two silent slaves of a line");
     c.add_option("--window", timing_.window,
                  "what the timelines of -o show, e.g. 200ms..600ms of plant time");
+    c.add_option("--why", timing_.why,
+                 "how the bound of one transaction is made up, and what came closest to it");
     add_results(c, timing_.output);
   }
   void add_memory() {

@@ -20,4 +20,8 @@ std::string name_cell(const std::string& text, std::size_t width) {
   return name + std::string(width - model::code_points(name), ' ');
 }
 
+std::string heading(const Terminal& terminal, std::string_view title, const std::string& columns) {
+  return tinted(terminal, Tint::bold, title) + "\n" + tinted(terminal, Tint::dim, columns) + "\n";
+}
+
 }  // namespace greymet::cli

@@ -1,3 +1,7 @@
+#include <algorithm>
+
+#include <fmt/format.h>
+
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
@@ -9,7 +13,9 @@
 #include "figures/use_chart.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
+#include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "timing/why.h"
 
 namespace greymet::cli {
 namespace {
@@ -54,6 +60,47 @@ void draw(const model::ResolvedPlan& plan, const timing::TimingReport& report,
   }
 }
 
+std::optional<timing::JobRef> job_named(const model::ResolvedPlan& plan,
+                                        const timing::TimingReport& report,
+                                        const std::string& name) {
+  for (std::size_t q = 0; q < report.model.queues.size(); ++q) {
+    const auto& jobs = report.model.queues[q].jobs;
+    for (std::size_t j = 0; j < jobs.size(); ++j) {
+      if (plan.declared(plan.transactions[jobs[j].transaction]).name == name) {
+        return timing::JobRef{q, j};
+      }
+    }
+  }
+  return std::nullopt;
+}
+
+int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
+                  const Terminal& terminal) {
+  std::vector<std::string_view> names;
+  for (const model::ResolvedTransaction& t : plan.transactions) {
+    names.emplace_back(plan.declared(t).name);
+  }
+  if (std::find(names.begin(), names.end(), options.why) == names.end()) {
+    return usage_error(terminal,
+                       fmt::format("the plan has no transaction '{}'{}", options.why.substr(0, 60),
+                                   shown(model::nearest_or_example(options.why, names))));
+  }
+  const timing::TimingReport report = timing::analyse_longest(plan, {});
+  const auto job = job_named(plan, report, options.why);
+  const auto why = job ? timing::why(report, *job) : std::nullopt;
+  if (!why) {
+    terminal.err << fmt::format(
+        "greymet: nothing bounds the response of {}: it runs continuously, or its line is not "
+        "complete\n",
+        shown(options.why));
+    return exit_findings;
+  }
+  auto writer = print_results(
+      options.output, "why-" + options.why, [&] { return files::why_json(plan, report, *why); },
+      [&](const Terminal& on) { return why_text(plan, report, *why, on); }, terminal);
+  return writer ? writer->finish() : exit_fine;
+}
+
 }  // namespace
 
 int run_timing(const TimingOptions& options, const Terminal& terminal) {
@@ -71,6 +118,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
+  if (!options.why.empty()) return explain_bound(options, plan, terminal);
   timing::TimingReport report;
   {
     ProgressBar bar(terminal, "simulating");

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <map>
 
-#include "model/boundaries.h"
+#include "busy_periods.h"
 
 namespace greymet::timing {
 
@@ -84,9 +84,6 @@ Duration service_bound(const TimingModel& timing, const Queue& queue, Duration l
   return longest + queue.scan + foreign_share(timing, queue);
 }
 
-namespace {
-
-// Nothing but its own jobs can hold up this queue, each for its duration.
 bool serves_alone(const TimingModel& timing, const Queue& queue) {
   if (queue.kind == QueueKind::serial) return true;
   if (timing.in_flight_limit[queue.controller]) return false;
@@ -94,10 +91,9 @@ bool serves_alone(const TimingModel& timing, const Queue& queue) {
   return queue.in_flight == 1 && foreign_share(timing, queue) == Duration{};
 }
 
-// How long a service holds its place: until the controller may send again.
-Duration held_place(const Queue& queue, Duration longest) {
-  return queue.scan > Duration{} ? model::rounded_up(longest, queue.scan) : longest;
-}
+namespace {
+
+using internal::held_place;
 
 // Bounds of a queue that serves alone, as in the header.
 class OwnBounds {

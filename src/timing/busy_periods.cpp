@@ -19,8 +19,7 @@ class BusyPeriods {
  public:
   explicit BusyPeriods(const Queue& queue) : queue_(queue) {
     for (const Job& job : queue.jobs) {
-      held_.push_back(queue.scan > Duration{} ? model::rounded_up(job.times.longest, queue.scan)
-                                              : job.times.longest);
+      held_.push_back(held_place(queue, job.times.longest));
       if (!is_released(job.kind)) begun_ = std::max(begun_, held_.back());
     }
     begun_ = std::max(begun_, queue.scan);
@@ -29,9 +28,34 @@ class BusyPeriods {
   std::optional<std::vector<Duration>> bounds() {
     if (!collect_releases() || !find_longest()) return std::nullopt;
     responses_.assign(queue_.jobs.size(), Duration{});
+    worst_.assign(queue_.jobs.size(), {});
     const bool done = queue_.order == model::Order::due ? by_release() : by_end();
     if (!done) return std::nullopt;
     return responses_;
+  }
+
+  // After bounds(): what made the bound of this job.
+  [[nodiscard]] BusyPeriod worst(std::size_t job) const {
+    const Worst& worst = worst_[job];
+    BusyPeriod out;
+    out.bound = responses_[job];
+    out.begun = begun_;
+    out.before = worst.release - worst.begin;
+    const bool due = queue_.order == model::Order::due;
+    if (due) out.surplus = held_[job] - queue_.jobs[job].times.longest;
+    for (std::size_t j = 0; j < queue_.jobs.size(); ++j) {
+      const Job& other = queue_.jobs[j];
+      std::int64_t times = 0;
+      if (other.kind == TriggerKind::cyclic) {
+        // of equal ones only those before it in the list go first
+        const bool after = due && queue_.jobs[job].kind == TriggerKind::cyclic && j > job;
+        times = releases_within(other, worst.begin, worst.until, after || !due);
+      } else if (is_released(other.kind)) {
+        times = recurs(other) ? out.before / other.period + 1 : 1;
+      }
+      out.times.push_back(times);
+    }
+    return out;
   }
 
  private:
@@ -39,6 +63,21 @@ class BusyPeriods {
     Duration at{};
     std::size_t job = 0;
   };
+  // Work released in [begin, until] makes the bound of a job released at `release`.
+  struct Worst {
+    Duration begin{};
+    Duration release{};
+    Duration until{};
+  };
+
+  static std::int64_t releases_within(const Job& job, Duration begin, Duration until, bool open) {
+    const auto up_to = [&](Duration instant) {  // releases at or before it, counted from any one
+      const std::int64_t since = (instant - job.phase).count();
+      const std::int64_t period = job.period.count();
+      return since >= 0 ? since / period : -((-since + period - 1) / period);
+    };
+    return up_to(open ? until - Duration(1) : until) - up_to(begin - Duration(1));
+  }
 
   bool collect_releases() {
     std::int64_t common = 1;
@@ -135,27 +174,34 @@ class BusyPeriods {
       const Release own = release(t);
       Duration work{};
       Duration largest{};
+      Duration at{};
       // backwards: s lies after the release before this one, up to this one
       for (std::int64_t m = t; own.at - release(m).at <= longest_; --m) {
         if (++compared_ > most_comparisons) return false;
         work += held_[release(m).job];
         const auto look = [&](Duration length) {
-          largest = std::max(largest, work + triggered(length) - length);
+          const Duration here = work + triggered(length) - length;
+          if (here <= largest) return;
+          largest = here;
+          at = length;
         };
         look(own.at - release(m).at);
         const Duration before = std::min(own.at - release(m - 1).at, longest_);
         if (!at_triggers(own.at - release(m).at, before, look)) return false;
       }
-      raise(own.job, begun_ + largest);
+      raise(own.job, begun_ + largest, {own.at - at, own.at, own.at});
     }
     return events_.empty() || triggered_by_release();
   }
 
   bool triggered_by_release() {
     Duration largest{};
+    Worst worst;
     if (releases_.empty()) {
       const auto look = [&](Duration length) {
-        largest = std::max(largest, triggered(length) - length);
+        if (triggered(length) - length <= largest) return;
+        largest = triggered(length) - length;
+        worst = {{}, length, length};
       };
       look({});
       if (!at_triggers(Duration{}, longest_, look)) return false;
@@ -167,14 +213,16 @@ class BusyPeriods {
         if (++compared_ > most_comparisons) return false;
         work += held_[release(n).job];
         const auto look = [&](Duration length) {
-          largest = std::max(largest, work + triggered(length) - length);
+          if (work + triggered(length) - length <= largest) return;
+          largest = work + triggered(length) - length;
+          worst = {begin, begin + length, begin + length};
         };
         look(release(n).at - begin);
         const Duration next = std::min(release(n + 1).at - begin, longest_);
         if (!at_triggers(release(n).at - begin, next, look)) return false;
       }
     }
-    for (const std::size_t j : events_) raise(j, begun_ + largest);
+    for (const std::size_t j : events_) raise(j, begun_ + largest, worst);
     return true;
   }
 
@@ -190,17 +238,21 @@ class BusyPeriods {
         if (++compared_ > most_comparisons) return false;
         end += held_[release(n).job];
       }
-      for (std::int64_t i = s; i < n; ++i) raise(release(i).job, end - release(i).at);
+      for (std::int64_t i = s; i < n; ++i) {
+        raise(release(i).job, end - release(i).at, {begin, release(i).at, end});
+      }
     }
     return true;
   }
 
   // The response itself ends with the service, not with the place it holds.
-  void raise(std::size_t job, Duration until_free) {
+  void raise(std::size_t job, Duration until_free, const Worst& worst) {
     const bool own_is_last = queue_.order == model::Order::due;
     const Duration after_end =
         own_is_last ? held_[job] - queue_.jobs[job].times.longest : Duration{};
-    responses_[job] = std::max(responses_[job], until_free - after_end);
+    if (until_free - after_end <= responses_[job]) return;
+    responses_[job] = until_free - after_end;
+    worst_[job] = worst;
   }
 
   const Queue& queue_;
@@ -211,6 +263,7 @@ class BusyPeriods {
   Duration repeats_{};
   Duration longest_{};
   std::vector<Duration> responses_;
+  std::vector<Worst> worst_;
   std::int64_t compared_ = 0;
 };
 
@@ -218,6 +271,16 @@ class BusyPeriods {
 
 std::optional<std::vector<Duration>> busy_period_bounds(const Queue& queue) {
   return BusyPeriods(queue).bounds();
+}
+
+std::optional<BusyPeriod> worst_busy_period(const Queue& queue, std::size_t job) {
+  BusyPeriods periods(queue);
+  if (!periods.bounds()) return std::nullopt;
+  return periods.worst(job);
+}
+
+Duration held_place(const Queue& queue, Duration longest) {
+  return queue.scan > Duration{} ? model::rounded_up(longest, queue.scan) : longest;
 }
 
 }  // namespace greymet::timing::internal

@@ -257,6 +257,39 @@ TEST_CASE("pack writes a whole plan into a folder") {
   CHECK(Json::parse(site.read("out/pack.json"))["least_proved"] == true);
 }
 
+TEST_CASE("timing says how a bound is made up") {
+  // 19200 8E1: (8 + 9) and (8 + 25) characters of 11 / 19.2 ms, 20 ms, t3.5: 31.745 and 40.911 ms
+  const Site site(test::with_rows(
+      {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s" })",
+       R"({ name = "b", slave = "pump", fc = 3, at = 0, count = 10, into = "%MW10", on = "%MX1", min_gap = "9s" })",
+       R"({ name = "c", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", phase = "500ms" })"}));
+  const Outcome run = site.run({"timing", "plan.toml", "--why", "a"});
+  CHECK(run.status == 0);
+  CHECK(
+      run.out ==
+      "a on north is answered within 72.656 ms, counted from its release\n\n"
+      "in the plan's own phases\n  72.656 ms\n"
+      "  the worst busy period that the plan's releases can make\n"
+      "    b                                               40.91\n"
+      "    a itself                                        31.74\n\n"
+      "whatever the phases\n  104.401 ms\n"
+      "    b                                               40.91\n"
+      "    c                                               31.74\n"
+      "    a itself                                        31.74\n\n"
+      "what came closest\n  simulated, longest durations: 31.745 ms, released at 0ms\n"
+      "        0.00 to     31.74  a itself\n\n"
+      "All times in ms; with sends = \"scan\" each service but the last takes whole scans. Behind "
+      "a\ngateway with several masters each holds what the others may put before it.\n");
+  const auto json = Json::parse(site.run({"timing", "plan.toml", "--why", "a", "--json"}).out);
+  CHECK(json["proof"] == "busy period");
+  CHECK(json["shares"].size() == 2);
+  CHECK(json["any_phase_shares"].size() == 3);
+  const Outcome unknown = site.run({"timing", "plan.toml", "--why", "aa"});
+  CHECK(unknown.status == 2);
+  CHECK(unknown.err.find("the plan has no transaction 'aa' (did you mean 'a'?)") !=
+        std::string::npos);
+}
+
 TEST_CASE("timing tells of paths, silent slaves in pairs, and heartbeats under frame errors") {
   const test::TemporaryFolder folder;
   const Outcome shown = test::run_program(

@@ -70,6 +70,7 @@ struct TimingOptions {
   double frame_errors = 0;
   bool pairs = false;
   std::string window;
+  std::string why;
   OutputOptions output;
 };
 [[nodiscard]] int run_timing(const TimingOptions& options, const Terminal& terminal);

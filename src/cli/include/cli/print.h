@@ -8,6 +8,10 @@
 #include "files/plan_loader.h"
 #include "timing/report.h"
 
+namespace greymet::timing {
+struct Why;
+}
+
 namespace greymet::cli {
 
 // Findings in compiler style, each with its source line and a caret.
@@ -24,6 +28,10 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
                                       const timing::TimingReport& report, const Terminal& terminal);
 
 // Its parts below the lines: noticing a stop, paths, silent slaves; and what their columns mean.
+// How one bound is made up, for `timing --why`.
+[[nodiscard]] std::string why_text(const model::ResolvedPlan& plan,
+                                   const timing::TimingReport& report, const timing::Why& why,
+                                   const Terminal& terminal);
 [[nodiscard]] std::string supervision_text(const model::ResolvedPlan& plan,
                                            const timing::TimingReport& report,
                                            const Terminal& terminal);

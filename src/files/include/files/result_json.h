@@ -9,11 +9,18 @@
 #include "packing/tune.h"
 #include "timing/report.h"
 
+namespace greymet::timing {
+struct Why;
+}
+
 namespace greymet::files {
 
 [[nodiscard]] std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings);
 [[nodiscard]] std::string timing_json(const model::ResolvedPlan& resolved,
                                       const timing::TimingReport& report);
+// How one bound is made up.
+[[nodiscard]] std::string why_json(const model::ResolvedPlan& resolved,
+                                   const timing::TimingReport& report, const timing::Why& why);
 
 [[nodiscard]] std::string pack_json(const model::ResolvedPlan& resolved,
                                     const packing::PackResult& result);

@@ -39,6 +39,9 @@ struct JobBounds {
 // request of this queue; 0 where there are none.
 [[nodiscard]] Duration foreign_share(const TimingModel& timing, const Queue& queue);
 
+// Nothing but its own jobs can hold up this queue, each for its duration.
+[[nodiscard]] bool serves_alone(const TimingModel& timing, const Queue& queue);
+
 // Longest busy time of one service, waiting for a scan boundary and foreign requests included.
 [[nodiscard]] Duration service_bound(const TimingModel& timing, const Queue& queue,
                                      Duration longest);
