@@ -318,7 +318,7 @@ class Packer {
       timing::Job job = job_at(packed, at->second);
       job.period = alone.every;
       job.times = alone.times;
-      timing.queues[at->second.queue].jobs.push_back(std::move(job));
+      timing.queues[at->second.queue].jobs.push_back(job);
     }
     return timing;
   }
