@@ -357,6 +357,8 @@ heartbeats = [ { name = "kiln-alive", from = "kiln", bit = "%MW200.0", toggle = 
   const auto loaded = test::load(text, test::base_files());
   const auto report = analyse(loaded.plan, {});
   REQUIRE(report.heartbeats.size() == 1);
+  CHECK_FALSE(report.heartbeat_runs.at(0).with_errors.has_value());  // no rate was stated
+  CHECK_FALSE(report.heartbeat_runs.at(0).runs_per_year.has_value());
   const auto find_case = [&](const std::string& name) -> const SilentCase* {
     for (const SilentCase& c : report.silence.cases) {
       if (loaded.plan.target_name(report.model.devices[c.devices[0]]) == name) return &c;

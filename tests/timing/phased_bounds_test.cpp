@@ -107,6 +107,8 @@ TEST_CASE("no claim where the proof does not hold") {
   CHECK_FALSE(never(TriggerKind::on_bit).has_value());  // nor does their simulation repeat
   // nothing cyclic at all: only the others of their kind
   CHECK((*phased_bounds(one_queue({triggered(100, 5), triggered(100, 6)}), 0))[0] == Duration(11));
+  // at 0 both, at 20 the quick one again: 15 + 6, then 2 x 15 + 6 - 20
+  CHECK((*phased_bounds(one_queue({triggered(20, 15), triggered(100, 6)}), 0))[1] == Duration(21));
 }
 
 TEST_CASE("no run exceeds the bound for the plan's phases") {

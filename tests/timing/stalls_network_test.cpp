@@ -20,8 +20,8 @@ using test::SlowQueue;
 
 namespace {
 
-constexpr std::int64_t request = 2;
-constexpr std::int64_t gap = 1;
+constexpr std::int64_t request_time = 2;
+constexpr std::int64_t gap_time = 1;
 
 // One network twice: for the adversary, and as the program's model. Device 0 falls silent.
 struct Network {
@@ -47,7 +47,7 @@ struct Network {
                std::int64_t tries, std::int64_t off = 0) {
     const bool gateway = slow[q].gateway;
     job.silent = device == 0;
-    job.in_vain = std::max(off, tries * (timeout + (gateway ? request + gap : 0)));
+    job.in_vain = std::max(off, tries * (timeout + (gateway ? request_time + gap_time : 0)));
     slow[q].jobs.push_back(job);
     Job ours = gateway ? test::behind_gateway(job.period, job.phase, job.out + job.back,
                                               job.service, job.service)
@@ -55,9 +55,9 @@ struct Network {
     if (job.kind == SlowKind::triggered) ours.kind = model::TriggerKind::on_bit;
     if (job.kind == SlowKind::continuous) ours.kind = model::TriggerKind::continuous;
     if (gateway) {
-      ours.times.serial->request = Duration(request);
-      ours.times.serial->gap = Duration(gap);
-      ours.times.serial->turnaround_longest = Duration(job.service - request - gap);
+      ours.times.serial->request = Duration(request_time);
+      ours.times.serial->gap = Duration(gap_time);
+      ours.times.serial->turnaround_longest = Duration(job.service - request_time - gap_time);
     }
     ours.times.timeout = Duration(timeout);
     ours.times.retries = tries - 1;
@@ -294,4 +294,39 @@ TEST_CASE("what a silent slave puts before others, term by term") {
     network.limit({1, std::nullopt, std::nullopt});
     check_stalls(network, std::nullopt, {{0, 200, 200}, {1, 200, 200}, {2, 204, 204}});
   }
+}
+
+TEST_CASE("a slave is not blamed for what waits after it has given up its place") {
+  // silent from 0 to 5, its place is free at 10; the other is released at 501 and waits for 510
+  Network network;
+  network.add_queue(0, false, 1, 10);
+  network.add_job(0, {SlowKind::cyclic, 1000, 0, false, 0, 4, 0, 0}, 0, 5, 1);
+  network.add_job(0, {SlowKind::cyclic, 1000, 501, false, 0, 4, 0, 0}, 1, 5, 1);
+  network.limit({std::nullopt});
+  SimulationOptions options;
+  options.horizon = Duration(5'000);
+  options.faults.devices = {{0, FaultKind::silent, Duration(0), Duration::max()}};
+  const auto seen = internal::simulate_island(network.timing, {0}, options, {options, 0, 1});
+  CHECK(seen[0].jobs[1].held_first == Duration(0));
+  CHECK(SlowNetwork(network.slow, network.limits).run(0, 5'000) == std::vector<std::int64_t>{0});
+}
+
+TEST_CASE("who is hurt is asked queue by queue") {
+  // the silent one has one place of its connection, and the controller has one more
+  Network network;
+  network.add_queue(0, false, 1, 0);
+  network.add_job(0, {SlowKind::cyclic, 1000, 0, false, 0, 4, 0, 0}, 0, 300, 1);
+  network.add_job(0, {SlowKind::cyclic, 200, 0, false, 0, 4, 0, 0}, 1, 300, 1);
+  network.add_queue(0, false, 1, 0);
+  network.add_job(1, {SlowKind::cyclic, 100, 0, false, 0, 4, 0, 0}, 2, 300, 1);
+  network.add_queue(0, false, 1, 0);
+  network.add_job(2, {SlowKind::cyclic, 100, 0, false, 0, 4, 0, 0}, 3, 300, 1);
+  network.limit({2});
+  const auto report = stalls_of(network.plan, network.timing);
+  const Stall& stall = report.stalls.at(0);
+  CHECK(stall.silent.index == 0);
+  CHECK(jobs_hurt(network.plan, network.timing, report, stall, StallKind::first, 10) ==
+        std::vector<JobRef>{{0, 1}});
+  CHECK(jobs_hurt(network.plan, network.timing, report, stall, StallKind::first, 0).empty());
+  CHECK(has_neighbours(network.plan, network.timing, report, stall));
 }
