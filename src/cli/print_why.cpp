@@ -68,10 +68,10 @@ std::string schedule_text(const model::ResolvedPlan& plan, const timing::TimingR
                           const Why& why, const Terminal& terminal) {
   if (!why.closest) return {};
   const Duration release = why.closest->release;
-  std::string text =
-      heading(terminal, "what came closest",
-              fmt::format("  simulated, longest durations: {}, released at {}",
-                          model::in_ms(why.closest->end - release), model::to_text(release)));
+  std::string text = heading(
+      terminal, fmt::format("what came closest: {}", model::in_ms(why.closest->end - release)),
+      fmt::format("  simulated with longest durations; times from its release at {}",
+                  model::to_text(release)));
   std::size_t rows = 0;
   for (const auto& [ref, service] : why.schedule) {
     if (++rows > most_rows) {
@@ -99,20 +99,19 @@ std::string why_text(const model::ResolvedPlan& plan, const timing::TimingReport
   std::string text = fmt::format("{} on {} is answered within {}, counted from its release\n\n",
                                  name, line, model::in_ms(why.bound));
   if (why.proof != BoundProof::any_phase) {
-    text +=
-        heading(terminal, "in the plan's own phases", fmt::format("  {}", model::in_ms(why.bound)));
-    text += fmt::format("  {}\n", proof_text(why.proof)) +
+    text += heading(terminal, fmt::format("in the plan's own phases: {}", model::in_ms(why.bound)),
+                    fmt::format("  {}", proof_text(why.proof))) +
             shares_text(plan, report, why.in_phase_shares) + "\n";
   }
-  const std::string shared =
-      why.places > 1
-          ? fmt::format("; all but itself and the first wait shared by {} requests under way",
+  const std::string columns =
+      why.proof == BoundProof::any_phase ? std::string(proof_text(why.proof))
+      : why.places > 1
+          ? fmt::format("all but itself and the first wait shared by {} requests under way",
                         why.places)
-          : std::string();
-  text += heading(terminal, "whatever the phases",
-                  fmt::format("  {}{}", model::in_ms(why.any_phase), shared));
-  if (why.proof == BoundProof::any_phase) text += fmt::format("  {}\n", proof_text(why.proof));
-  text += shares_text(plan, report, why.any_phase_shares) + "\n";
+          : std::string("each of the others may go first, once");
+  text += heading(terminal, fmt::format("whatever the phases: {}", model::in_ms(why.any_phase)),
+                  "  " + columns) +
+          shares_text(plan, report, why.any_phase_shares) + "\n";
   return text + schedule_text(plan, report, why, terminal) +
          "All times in ms; with sends = \"scan\" each service but the last takes whole scans. "
          "Behind a\n"

@@ -268,15 +268,16 @@ TEST_CASE("timing says how a bound is made up") {
   CHECK(
       run.out ==
       "a on north is answered within 72.656 ms, counted from its release\n\n"
-      "in the plan's own phases\n  72.656 ms\n"
+      "in the plan's own phases: 72.656 ms\n"
       "  the worst busy period that the plan's releases can make\n"
       "    b                                               40.91\n"
       "    a itself                                        31.74\n\n"
-      "whatever the phases\n  104.401 ms\n"
+      "whatever the phases: 104.401 ms\n  each of the others may go first, once\n"
       "    b                                               40.91\n"
       "    c                                               31.74\n"
       "    a itself                                        31.74\n\n"
-      "what came closest\n  simulated, longest durations: 31.745 ms, released at 0ms\n"
+      "what came closest: 31.745 ms\n  simulated with longest durations; times from its release at "
+      "0ms\n"
       "        0.00 to     31.74  a itself\n\n"
       "All times in ms; with sends = \"scan\" each service but the last takes whole scans. Behind "
       "a\ngateway with several masters each holds what the others may put before it.\n");
