@@ -29,6 +29,8 @@ std::string what_text(const BoundShare& share, const std::string& name) {
     case BoundShare::Kind::begun: return name + ", has just begun";
     case BoundShare::Kind::other: return name;
     case BoundShare::Kind::own: return name + " itself";
+    case BoundShare::Kind::ways: return "while all requests are on the network";
+    case BoundShare::Kind::foreign: return "requests of " + name;
     case BoundShare::Kind::elapsed: return "has passed by then";
   }
   return {};
@@ -43,7 +45,10 @@ std::string shares_text(const model::ResolvedPlan& plan, const timing::TimingRep
       text += fmt::format("    and {} more\n", shares.size() - most_rows);
       break;
     }
-    const std::string name = share.job ? name_of(plan, report, *share.job) : std::string();
+    const std::string name =
+        share.job     ? name_of(plan, report, *share.job)
+        : share.queue ? plan.plan.controllers[report.model.queues[*share.queue].controller].name
+                      : std::string();
     const std::string times = share.times > 1 ? fmt::format("{} x", share.times) : std::string();
     text += fmt::format("    {}{:>6}{}\n", name_cell(what_text(share, name), 36), times,
                         ms_cell(share.each, 11));

@@ -20,6 +20,8 @@ std::string_view word_of(BoundShare::Kind kind) {
     case BoundShare::Kind::begun: return "begun";
     case BoundShare::Kind::other: return "other";
     case BoundShare::Kind::own: return "own";
+    case BoundShare::Kind::ways: return "ways";
+    case BoundShare::Kind::foreign: return "foreign";
     case BoundShare::Kind::elapsed: return "elapsed";
   }
   return {};
@@ -45,10 +47,15 @@ std::string why_json(const model::ResolvedPlan& resolved, const timing::TimingRe
   const auto shares_json = [&](const std::vector<BoundShare>& shares) {
     Json list = Json::array();
     for (const BoundShare& share : shares) {
-      list.push_back({{"kind", word_of(share.kind)},
-                      {"transaction", share.job ? Json(name_of(*share.job)) : Json(nullptr)},
-                      {"times", share.times},
-                      {"each_ms", model::to_ms(share.each)}});
+      list.push_back(
+          {{"kind", word_of(share.kind)},
+           {"transaction", share.job ? Json(name_of(*share.job)) : Json(nullptr)},
+           {"controller",
+            share.queue
+                ? Json(resolved.plan.controllers[report.model.queues[*share.queue].controller].name)
+                : Json(nullptr)},
+           {"times", share.times},
+           {"each_ms", model::to_ms(share.each)}});
     }
     return list;
   };

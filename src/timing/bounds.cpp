@@ -4,6 +4,7 @@
 #include <map>
 
 #include "busy_periods.h"
+#include "gateway_bounds.h"
 
 namespace greymet::timing {
 
@@ -91,6 +92,11 @@ bool serves_alone(const TimingModel& timing, const Queue& queue) {
   return queue.in_flight == 1 && foreign_share(timing, queue) == Duration{};
 }
 
+bool shares_gateway(const TimingModel& timing, const Queue& queue) {
+  return queue.kind == QueueKind::gateway && queue.line &&
+         !timing.in_flight_limit[queue.controller] && !serves_alone(timing, queue);
+}
+
 namespace {
 
 using internal::held_place;
@@ -132,6 +138,19 @@ class OwnBounds {
   Duration begun_{};
 };
 
+std::map<std::size_t, internal::GatewayLine> gateway_lines(const TimingModel& timing) {
+  std::map<std::size_t, std::vector<std::size_t>> queues;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    const Queue& queue = timing.queues[q];
+    if (queue.kind == QueueKind::gateway && queue.line) queues[*queue.line].push_back(q);
+  }
+  std::map<std::size_t, internal::GatewayLine> lines;
+  for (auto& [line, of_line] : queues) {
+    lines.try_emplace(line, timing, std::move(of_line));
+  }
+  return lines;
+}
+
 std::optional<Duration> smaller(std::optional<Duration> a, std::optional<Duration> b) {
   if (!a || !b) return a ? a : b;
   return std::min(*a, *b);
@@ -153,6 +172,7 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     const Duration beside = service_bound(timing, queue, Duration{});
     for (const Job& job : queue.jobs) pools[pool_of[i]].add(job, job.times.longest + beside);
   }
+  const auto gateways = gateway_lines(timing);
   std::vector<std::vector<JobBounds>> bounds(timing.queues.size());
   for (std::size_t i = 0; i < timing.queues.size(); ++i) {
     const Queue& queue = timing.queues[i];
@@ -163,12 +183,17 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
     const auto own = serves_alone(timing, queue) ? std::optional<OwnBounds>(queue) : std::nullopt;
     if (own && queue.scan > Duration{}) round = smaller(round, own->round());
-    for (const Job& job : queue.jobs) {
+    const internal::GatewayLine* line =
+        shares_gateway(timing, queue) ? &gateways.at(*queue.line) : nullptr;
+    for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+      const Job& job = queue.jobs[j];
       JobBounds bound;
       if (!is_released(job.kind)) {
         bound.interval = round;
       } else {
-        bound.response = own ? own->response(job) : response;
+        bound.response = own ? own->response(job) : line ? line->shares(i, j).response() : response;
+        bound.response_behind_failures =
+            line != nullptr ? line->shares_behind_failures(i, j).response() : *bound.response;
         if (job.kind == TriggerKind::cyclic) bound.interval = job.period + *bound.response;
       }
       bounds[i].push_back(bound);

@@ -96,6 +96,7 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
     if (is_released(job.kind)) {
       if (job.period > Duration{}) out.period = job.period;
       out.response_bound_any_phase = bounds[j].response;
+      out.response_behind_failures = bounds[j].response_behind_failures;
       out.response_bound = in_phase[j];
     }
     out.interval_bound = bounds[j].interval;
@@ -136,7 +137,7 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;
   carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;
   carrier.response = report.response_bound;
-  carrier.response_any_phase = report.response_bound_any_phase;
+  carrier.response_any_phase = report.response_behind_failures;
   if (job.kind == TriggerKind::cyclic && report.response_bound) {
     carrier.period = job.period;
     carrier.delay = delay_of_cyclic(job.period, *report.response_bound);

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "busy_periods.h"
+#include "gateway_bounds.h"
 #include "timing/bounds.h"
 
 namespace greymet::timing {
@@ -23,8 +24,8 @@ std::vector<BoundShare> begun_shares(const Queue& queue, std::size_t q, std::int
   std::vector<BoundShare> begun;
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     if (is_released(queue.jobs[j].kind)) continue;
-    begun.push_back(
-        {Kind::begun, JobRef{q, j}, 1, internal::held_place(queue, queue.jobs[j].times.longest)});
+    begun.push_back({Kind::begun, JobRef{q, j}, std::nullopt, 1,
+                     internal::held_place(queue, queue.jobs[j].times.longest)});
   }
   sort_shares(begun);
   begun.resize(std::min(begun.size(), static_cast<std::size_t>(places)));
@@ -37,7 +38,7 @@ void fill_alone(const Queue& queue, Why& out) {
   std::vector<BoundShare> begun = begun_shares(queue, out.job.queue, queue.in_flight);
   const bool covers = queue.in_flight == 1 && !begun.empty() && begun.front().each >= queue.scan;
   if (queue.scan > Duration{} && !covers) {
-    out.any_phase_shares.push_back({Kind::first_wait, std::nullopt, 1, queue.scan});
+    out.any_phase_shares.push_back({Kind::first_wait, std::nullopt, std::nullopt, 1, queue.scan});
     if (queue.in_flight == 1) begun.clear();
   }
   out.any_phase_shares.insert(out.any_phase_shares.end(), begun.begin(), begun.end());
@@ -45,12 +46,47 @@ void fill_alone(const Queue& queue, Why& out) {
     if (!is_released(queue.jobs[j].kind)) continue;
     const bool own = j == out.job.job;
     const Duration longest = queue.jobs[j].times.longest;
-    out.any_phase_shares.push_back({own ? Kind::own : Kind::other, JobRef{out.job.queue, j}, 1,
+    out.any_phase_shares.push_back({own ? Kind::own : Kind::other, JobRef{out.job.queue, j},
+                                    std::nullopt, 1,
                                     own ? longest : internal::held_place(queue, longest)});
   }
 }
 
-// Queues that share a gateway's line with other masters, or a controller's limit.
+// The line behind a gateway, with other masters or several requests under way.
+void fill_gateway(const TimingModel& timing, Why& out) {
+  const Queue& queue = timing.queues[out.job.queue];
+  std::vector<std::size_t> masters;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    const Queue& other = timing.queues[q];
+    if (other.kind == QueueKind::gateway && other.line == queue.line) masters.push_back(q);
+  }
+  const internal::GatewayShares shares =
+      internal::GatewayLine(timing, masters).shares(out.job.queue, out.job.job);
+  const auto add = [&](BoundShare share) {
+    if (share.each > Duration{}) out.any_phase_shares.push_back(share);
+  };
+  add({Kind::first_wait, std::nullopt, std::nullopt, 1, shares.first_wait});
+  std::vector<BoundShare> begun;
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    const Job& job = queue.jobs[j];
+    const JobRef ref{out.job.queue, j};
+    if (!is_released(job.kind)) {
+      begun.push_back({Kind::begun, ref, std::nullopt, 1, job.times.serial_longest()});
+    } else if (ref != out.job) {
+      add({Kind::other, ref, std::nullopt, 1, job.times.serial_longest()});
+    }
+  }
+  sort_shares(begun);
+  begun.resize(std::min(begun.size(), static_cast<std::size_t>(queue.in_flight)));
+  for (const BoundShare& share : begun) add(share);
+  add({Kind::own, out.job, std::nullopt, 1, shares.own});
+  add({Kind::ways, std::nullopt, std::nullopt, 1, shares.ways});
+  for (const auto& foreign : shares.foreign) {
+    add({Kind::foreign, std::nullopt, foreign.queue, 1, foreign.time});
+  }
+}
+
+// Queues whose controller limits its requests under way.
 void fill_shared(const TimingModel& timing, Why& out) {
   const Queue& queue = timing.queues[out.job.queue];
   const auto& limit = timing.in_flight_limit[queue.controller];
@@ -63,7 +99,8 @@ void fill_shared(const TimingModel& timing, Why& out) {
     if (q != out.job.queue && !pooled) continue;
     const Duration beside = service_bound(timing, other, Duration{});
     for (std::size_t j = 0; j < other.jobs.size(); ++j) {
-      BoundShare share{Kind::other, JobRef{q, j}, 1, other.jobs[j].times.longest + beside};
+      BoundShare share{Kind::other, JobRef{q, j}, std::nullopt, 1,
+                       other.jobs[j].times.longest + beside};
       if (share.job == out.job) share.kind = Kind::own;
       if (!longest_any || share.each > longest_any->each) longest_any = share;
       if (is_released(other.jobs[j].kind)) {
@@ -75,8 +112,8 @@ void fill_shared(const TimingModel& timing, Why& out) {
   }
   const auto& begun = queue.in_flight > 1 ? longest_any : longest_continuous;
   if (!begun) return;
-  out.any_phase_shares.push_back(
-      {Kind::begun, begun->job, std::max<std::int64_t>(1, queue.in_flight), begun->each});
+  out.any_phase_shares.push_back({Kind::begun, begun->job, std::nullopt,
+                                  std::max<std::int64_t>(1, queue.in_flight), begun->each});
 }
 
 void fill_in_phase(const Queue& queue, Why& out) {
@@ -87,17 +124,17 @@ void fill_in_phase(const Queue& queue, Why& out) {
   if (!begun.empty() && begun.front().each >= queue.scan) {
     out.in_phase_shares.push_back(begun.front());
   } else if (worst->begun > Duration{}) {
-    out.in_phase_shares.push_back({Kind::first_wait, std::nullopt, 1, worst->begun});
+    out.in_phase_shares.push_back({Kind::first_wait, std::nullopt, std::nullopt, 1, worst->begun});
   }
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     if (worst->times[j] == 0) continue;
     out.in_phase_shares.push_back({j == out.job.job ? Kind::own : Kind::other,
-                                   JobRef{out.job.queue, j}, worst->times[j],
+                                   JobRef{out.job.queue, j}, std::nullopt, worst->times[j],
                                    internal::held_place(queue, queue.jobs[j].times.longest)});
   }
   const Duration passed = worst->before + worst->surplus;
   if (passed > Duration{}) {
-    out.in_phase_shares.push_back({Kind::elapsed, std::nullopt, 1, -passed});
+    out.in_phase_shares.push_back({Kind::elapsed, std::nullopt, std::nullopt, 1, -passed});
   }
   sort_shares(out.in_phase_shares);
 }
@@ -156,6 +193,8 @@ std::optional<Why> why(const TimingReport& report, JobRef job) {
   out.bound = *row->response_bound;
   if (serves_alone(timing, queue)) {
     fill_alone(queue, out);
+  } else if (shares_gateway(timing, queue)) {
+    fill_gateway(timing, out);
   } else {
     fill_shared(timing, out);
   }

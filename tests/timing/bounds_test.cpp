@@ -140,11 +140,19 @@ TEST_CASE("behind a gateway a foreign request may go before each of ours") {
   test::add_gateway_queue(timing, 0, 1,
                           std::vector<Job>(10, test::behind_gateway(1000, 0, 0, 20, 20)));
   test::add_gateway_queue(timing, 1, 1, {test::behind_gateway(1000, 0, 0, 20, 20)});
-  const auto bounds = bounds_of(timing);
-  CHECK(bounds[0][9].response == Duration(400));
-  CHECK(bounds[1][0].response == Duration(40));
+  // every 1000 B comes once at most in that time, its own response of 40 before it included
+  CHECK(bounds_of(timing)[0][9].response == Duration(220));
+  CHECK(bounds_of(timing)[1][0].response == Duration(40));
+  // every 60: within 200 and its own response of 40 five times, 300; within 340 six, 320; within
+  // 360 seven, 340; within 380 seven
+  timing.queues[1].jobs[0].period = Duration(60);
+  CHECK(bounds_of(timing)[0][9].response == Duration(340));
+  // failures may make the time longer, and then it comes more often
+  CHECK(bounds_of(timing)[0][9].response_behind_failures == Duration(400));
   // B asking without pause makes A wait before each request: far above the plain sum
   timing.queues[1].jobs[0].kind = TriggerKind::continuous;
+  const auto bounds = bounds_of(timing);
+  CHECK(bounds[0][9].response == Duration(400));
   SimulationOptions options;
   options.horizon = Duration(50'000);
   const auto seen = simulate(timing, options)[0].jobs[9].response_max;
@@ -156,8 +164,14 @@ TEST_CASE("with several requests under way, that many may be ahead") {
   TimingModel timing;
   test::add_gateway_queue(timing, 0, 3,
                           std::vector<Job>(4, test::behind_gateway(1000, 0, 4, 20, 20)));
-  // 4 x 24 + 3 x 24
-  CHECK(bounds_of(timing)[0][0].response == Duration(168));
+  // three others and itself on the line, 4 x 20; its own ways, 4; those of the others, 3 x 4 / 3
+  CHECK(bounds_of(timing)[0][0].response == Duration(88));
+  // with a continuous one as well, which holds one of the places, also under a scan of 5
+  timing.queues[0].jobs.push_back(test::behind_gateway(1, 0, 6, 30, 30));
+  timing.queues[0].jobs.back().kind = TriggerKind::continuous;
+  CHECK(bounds_of(timing)[0][0].response == Duration(80 + 30 + 4 + (3 * 4 + 6) / 3));
+  timing.queues[0].scan = Duration(5);
+  CHECK(bounds_of(timing)[0][0].response == Duration(5 + 80 + 30 + 4 + (3 * 9 + 11) / 3));
 }
 
 TEST_CASE("no run exceeds the bound: one queue, any order, any kind of job") {

@@ -10,13 +10,25 @@
 // release i waits for its first boundary. On TCP with n under way all n places are held until i
 // starts:
 //     R_i = s + (sum over other released j of C'_j + the n longest continuous C') / n + C_i
-// Behind a gateway every own request may wait for n_m requests of each other master m:
-//     R_i = sum over released j of C_j + longest continuous C
-//     C_j = rtt + delay + Cser_j + s + F,   F = sum over m of n_m x longest serial time of m
-// With n > 1 requests under way on the own connection up to n of them may be ahead in service when
-// i is released: plus n x the longest own C instead of the one continuous.
+// Behind a gateway with several masters, or with n > 1 requests under way on the own connection:
+// until i leaves the line, the line serves own others (each released one once, and the n longest
+// continuous ones), or others of other masters while an own one waits there, or no own request is
+// at the line: then all n places are on the network (or held until a boundary), or i is on its way:
+//     R_i = s + sum over other released j of Cser_j + the n longest continuous Cser
+//           + (sum over other released j of w_j + the n longest continuous w) / n
+//           + sum over other masters m of F_m + out_i + Cser_i + back_i,     w = out + back + s
+// A connection keeps its order. Each own request finds at most n_m requests of m at the line, and
+// m's periods limit how many can be served in a time L (R_k their own bound, with the first term
+// alone):
+//     F_m = min(K x the n_m longest Cser of m,
+//               K x the n_m longest continuous Cser of m + sum over released k of m of
+//               (floor((L + R_k) / period_k) + 1) Cser_k)
+// K the released own requests and the continuous ones that may have begun; L the largest R_i of the
+// queue, the least that fits.
 // Where the controller limits its requests under way, its connections wait for each other and the
-// sum runs over all its jobs on TCP, each C + s.
+// sum runs over all its jobs on TCP: R_i = sum over released j of C_j + longest continuous C (n x
+// the longest of all with n > 1), C_j = rtt + delay + Cser_j + s + F, F = sum over m of n_m x
+// longest serial time of m.
 #pragma once
 
 #include <optional>
@@ -29,6 +41,8 @@ namespace greymet::timing {
 // Bounds of one job; nothing where there is none (continuous jobs have no response).
 struct JobBounds {
   std::optional<Duration> response;  // any phases, any durations up to the longest
+  // The same behind any backlog, to which failures add no more than their own time.
+  std::optional<Duration> response_behind_failures;
   std::optional<Duration> interval;  // between successive completions
 };
 
@@ -41,6 +55,10 @@ struct JobBounds {
 
 // Nothing but its own jobs can hold up this queue, each for its duration.
 [[nodiscard]] bool serves_alone(const TimingModel& timing, const Queue& queue);
+
+// Its line behind a gateway has other masters, or it has several requests under way there; without
+// a limit of the controller.
+[[nodiscard]] bool shares_gateway(const TimingModel& timing, const Queue& queue);
 
 // Longest busy time of one service, waiting for a scan boundary and foreign requests included.
 [[nodiscard]] Duration service_bound(const TimingModel& timing, const Queue& queue,

@@ -35,6 +35,7 @@ struct TransactionReport {
   std::optional<Duration> period;
   std::optional<Duration> response_bound;            // for the plan's own phases
   std::optional<Duration> response_bound_any_phase;  // for any phases
+  std::optional<Duration> response_behind_failures;  // the same where tries have failed before
   std::optional<Duration> response_simulated;        // longest durations
   std::optional<double> response_mean_ms;            // typical durations
   std::optional<Duration> interval_bound;

@@ -18,9 +18,12 @@ struct BoundShare {
     begun,       // a continuous transaction that has just begun; of several places, one of them
     other,       // another transaction that may go first
     own,
+    ways,     // while all places are on the network, or held until a boundary
+    foreign,  // what another master puts on the line
     elapsed,  // negative: what has passed at the release; the place is held beyond the end
   } kind = Kind::other;
   std::optional<JobRef> job;
+  std::optional<std::size_t> queue;  // of the other master
   std::int64_t times = 1;
   Duration each{};  // scans and foreign requests included
 };
