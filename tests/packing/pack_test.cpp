@@ -152,6 +152,15 @@ TEST_CASE("each wanted point comes with one request, the slowest that brings it"
   }
   std::sort(brought.begin(), brought.end());
   CHECK(brought == std::vector<std::string>{"code", "count", "moisture", "state", "temp"});
+  // a slow request that reads over a quick value does not count as its own
+  const auto over = packed(wants(want("gauge", "\"temp\", \"code\"", "60s", "%MW500") + ", " +
+                                 want("gauge", "\"state\"", "200ms", "%MW600")));
+  REQUIRE(over.requests.size() == 2);
+  for (const PackedRequest& r : over.requests) {
+    const bool quick = r.every == std::chrono::milliseconds(200);
+    CHECK(r.points ==
+          (quick ? std::vector<std::string>{"state"} : std::vector<std::string>{"temp", "code"}));
+  }
 }
 
 TEST_CASE("readable points between are read through, also where all is listed") {
@@ -218,10 +227,14 @@ TEST_CASE("before and after are what the two exchanges would be, side by side") 
   for (const std::string sends : {"anytime", "scan"}) {
     auto text = wants(want("gauge", "\"state\", \"code\", \"count\"", "1s", "%MW500"),
                       R"({ name = "t", slave = "pump", fc = 3, at = 0, count = 2, )"
-                      R"(into = "%MW0", every = "1s", on_loss = "hold" })");
+                      R"(into = "%MW0", every = "1s", on_loss = "hold" })"
+                      R"(, { name = "u", slave = "air", fc = 3, at = 0, count = 2, )"
+                      R"(into = "%MW10", every = "1s", on_loss = "hold" })");
+    text = replaced(text, "[exchange]", "[slave.air]\nhost = \"10.20.0.31\"\n[exchange]");
     text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\nsends = \"" + sends + "\"\n");
     const auto result = packed(text);
     REQUIRE(result.requests.size() == 1);
+    CHECK(result.lines.size() == 1);  // the connection has nothing to do with it
     CHECK(result.before.requests == 3);
     const double own = 17 * character + rest;  // t: 31.74
     const double ones = 2 * (15 * character + rest) + 17 * character + rest;

@@ -139,6 +139,9 @@ std::optional<Site> carried_out(Site site, const std::string& text) {
   const std::regex one(R"re((\w+) phase = "([^"]*)"(, )?)re");
   std::string rest = text;
   while (std::regex_search(rest, m, one, std::regex_constants::match_continuous)) {
+    // what stays as it is is not named
+    const std::string now = row_of(m[1]).phase.empty() ? "0ms" : row_of(m[1]).phase;
+    if (now == m[2].str()) return std::nullopt;
     row_of(m[1]).phase = m[2];
     rest = m.suffix();
   }

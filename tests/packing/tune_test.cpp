@@ -1,5 +1,6 @@
 #include "packing/tune.h"
 
+#include <algorithm>
 #include <regex>
 #include <set>
 
@@ -194,6 +195,7 @@ TEST_CASE("no slave is moved away from a broadcast, and periods keep to the cont
   auto text = test::with_rows(
       {row("a", "gauge", 125, "every = \"250ms\""), row("b", "pump", 125, "every = \"250ms\"")});
   text = replaced(text, "scan = \"10ms\"\n", "scan = \"10ms\"\nmodel = \"m.toml\"\n");
+  text = replaced(text, "format = \"8E1\"\n", "format = \"8E1\"\nturnaround = \"0ms\"\n");
   const auto kinds = [&](const std::string& plan) {
     std::set<TuneKind> seen;
     TuneOptions options;
@@ -220,4 +222,75 @@ TEST_CASE("no slave is moved away from a broadcast, and periods keep to the cont
       "\"%MW900\", every = \"100s\" },\n");
   CHECK_FALSE(kinds(with_broadcast).contains(TuneKind::split));
   CHECK_FALSE(kinds(with_broadcast).empty());
+}
+
+TEST_CASE("what is proposed names what it changes, and no more") {
+  // one transaction: its own period, not every period of the line; a peer is moved to no other line
+  const auto lone = advice(test::with_rows({row("a", "gauge", 125, "every = \"100ms\"")}));
+  REQUIRE_FALSE(lone.empty());
+  for (const TuneChange& change : lone[0].changes) {
+    CHECK(change.text.find("every period") == std::string::npos);
+  }
+  auto with_peer = test::with_rows({row("a", "gauge", 125, "every = \"250ms\"")});
+  with_peer =
+      replaced(with_peer, "[line.north]",
+               "[controller.other]\nscan = \"5ms\"\nanswers = [ { line = \"north\", unit = 9 "
+               "} ]\n[controller.other.memory]\n\"%MW\" = { kind = \"word\", first = 0, count "
+               "= 200, serves = \"hr:0\" }\n[line.north]");
+  with_peer = replaced(
+      with_peer, "transactions = [\n",
+      "transactions = [\n  { name = \"p\", controller = \"kiln\", slave = \"other\", fc = 3, "
+      "at = \"%MW0\", count = 120, into = \"%MW\", on_loss = \"hold\", every = "
+      "\"250ms\" },\n");
+  const auto peers = advice(with_peer);
+  REQUIRE_FALSE(peers.empty());
+  CHECK_FALSE(peers[0].changes.empty());
+  for (const TuneChange& change : peers[0].changes) CHECK(change.kind != TuneKind::split);
+  // fourteen: twelve are named
+  std::vector<std::string> many;
+  for (int i = 0; i < 14; ++i) {
+    many.push_back(row("t" + std::to_string(i), "gauge", 20, "every = \"500ms\""));
+  }
+  const auto found = advice(test::with_rows(many));
+  REQUIRE_FALSE(found.empty());
+  bool named = false;
+  for (const TuneChange& change : found[0].changes) {
+    if (!change.text.starts_with("every period of north")) continue;
+    named = true;
+    CHECK(std::count(change.text.begin(), change.text.end(), '=') == 12);
+    CHECK(change.text.ends_with(" and 2 more, rounded up to 10ms"));
+  }
+  CHECK(named);
+}
+
+TEST_CASE("behind a translating gateway the line's own timeout is the one to change") {
+  const auto plan = [](const std::string& framing) {
+    auto text = test::with_rows({row("a", "far", 2, "every = \"1s\""),
+                                 row("b", "near", 2, "every = \"900ms\", phase = \"100ms\"")});
+    return replaced(
+        text, "[exchange]",
+        "[gateway.box]\nhost = \"10.20.0.40\"\ntimeout = \"4s\"\n" + framing +
+            "[line.roof]\nvia = \"box\"\nmode = \"rtu\"\nbaud = 19200\nformat = "
+            "\"8E1\"\n[slave.far]\nline = \"roof\"\nunit = 1\nmap = \"pump.csv\"\nreply = { "
+            "typical = \"5ms\", max = \"20ms\" }\n[slave.near]\nline = \"roof\"\nunit = "
+            "2\nmap = \"pump.csv\"\nreply = { typical = \"5ms\", max = \"20ms\" }\n[exchange]");
+  };
+  const auto timeout = [](const std::string& text) {
+    const auto found = advice(text);
+    REQUIRE_FALSE(found.empty());
+    const TuneChange* change = change_of(found[0], TuneKind::timeout);
+    REQUIRE(change != nullptr);
+    return change->text.substr(0, change->text.find(':'));
+  };
+  CHECK(timeout(plan("")) == "line roof");
+  CHECK(timeout(plan("framing = \"rtu\"\n")) == "gateway box");
+}
+
+TEST_CASE("of two that hurt every time the first is named") {
+  const auto found =
+      advice(test::with_rows({row("a", "gauge", 2, "every = \"600ms\""),
+                              row("b", "pump", 2, "every = \"600ms\", phase = \"300ms\"")}));
+  REQUIRE_FALSE(found.empty());
+  CHECK(found[0].before.hurtful == 2);
+  CHECK(found[0].before.worst == "gauge");
 }
