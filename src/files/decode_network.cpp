@@ -42,6 +42,7 @@ void read_tcp_keys(TableReader& in, model::Slave& slave) {
   slave.timeout = in.duration("timeout", Duration(1));
   slave.retries = in.integer("retries", 0, most_retries);
   slave.connect_timeout = in.duration("connect_timeout", Duration(1));
+  slave.retransmission = in.duration("retransmission", Duration(1));
   slave.routed = in.flag("routed");
   slave.rtt = read_delay(in, "rtt");
   slave.connections = in.integer("connections", 1, most_connections);
@@ -63,6 +64,8 @@ void refuse_tcp_keys_on_a_line(TableReader& in, const model::Slave& slave) {
   refuse("timeout", slave.timeout, line);
   refuse("retries", slave.retries, line);
   refuse("connect_timeout", slave.connect_timeout, line);
+  refuse("retransmission", slave.retransmission,
+         "remove it: on a line a lost frame costs its timeout");
   refuse("rtt", slave.rtt, line);
   refuse("connections", slave.connections, line);
   refuse("idle", slave.idle, line);

@@ -164,6 +164,9 @@ SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
     out["timeout_ns"] = nanoseconds(s.timeout);
     out["retries"] = s.retries;
     out["connect_timeout_ns"] = nanoseconds(s.connect_timeout);
+    if (s.retransmission > model::Duration{}) {
+      out["retransmission_ns"] = nanoseconds(s.retransmission);
+    }
     out["rtt"] = delay_json(s.rtt);
     out["connect"] = s.connect == model::Connect::keep ? "keep" : "each";
     out["in_flight"] = s.in_flight;

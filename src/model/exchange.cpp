@@ -60,6 +60,7 @@ ExchangeSlave effective(const Slave& slave) {
   out.timeout = value_or(slave.timeout, defaults::tcp_timeout);
   out.retries = value_or(slave.retries, defaults::tcp_retries);
   out.connect_timeout = value_or(slave.connect_timeout, out.timeout);
+  out.retransmission = value_or(slave.retransmission, Duration{});
   out.rtt = value_or(slave.rtt, defaults::rtt);
   out.connect = value_or(slave.connect, Connect::keep);
   out.routed = value_or(slave.routed, false);
@@ -136,6 +137,7 @@ void add_target(const Exchange& exchange, const Target& target, Endpoint& out) {
   out.timeout = slave.timeout;
   out.retries = slave.retries;
   out.connect_timeout = slave.connect_timeout;
+  out.retransmission = slave.retransmission;
   out.in_flight = slave.in_flight;
   if (slave.connect == Connect::each) out.connect = slave.rtt;
 }

@@ -56,14 +56,25 @@ Outcome FaultState::outcome(std::size_t queue, std::size_t job, Nanoseconds star
   const std::int64_t tries = trial ? 1 : failure_times(j.times).tries;
   for (const DeviceFault& fault : by_device_[j.device]) {
     if (start < fault.from.count() || start >= fault.until.count()) continue;
-    if (fault.kind == FaultKind::silent) return {Outcome::Kind::failed, tries};
-    return {Outcome::Kind::refused, 0};
+    if (fault.kind == FaultKind::silent) return {Outcome::Kind::failed, tries, 0};
+    return {Outcome::Kind::refused, 0, 0};
   }
   if (faults_.frame_error_rate <= 0) return {};
   std::bernoulli_distribution fails(try_failure_probability(faults_.frame_error_rate));
   std::int64_t failed = 0;
-  while (failed < tries && fails(random_)) ++failed;
-  return {failed == tries ? Outcome::Kind::failed : Outcome::Kind::good, failed};
+  const Nanoseconds again = j.times.retransmission.count();
+  if (again == 0) {
+    while (failed < tries && fails(random_)) ++failed;
+    return {failed == tries ? Outcome::Kind::failed : Outcome::Kind::good, failed, 0};
+  }
+  // lost segments come again, each time after twice as long, until the master gives up
+  const Nanoseconds room = (j.times.timeout - j.times.longest).count();
+  for (; failed < tries; ++failed) {
+    Nanoseconds delay = 0;
+    for (Nanoseconds wait = again; delay <= room && fails(random_); wait *= 2) delay += wait;
+    if (delay <= room) return {Outcome::Kind::good, failed, delay};
+  }
+  return {Outcome::Kind::failed, failed, 0};
 }
 
 bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end) {

@@ -13,6 +13,7 @@ namespace greymet::timing::internal {
 struct Outcome {
   enum class Kind : std::uint8_t { good, refused, failed } kind = Kind::good;
   std::int64_t failed_tries = 0;  // before it was answered, or all of them
+  Nanoseconds delay = 0;          // of the try that was answered, by segments sent again
 };
 
 // What a device's line does with a release to it.

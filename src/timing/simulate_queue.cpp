@@ -227,7 +227,7 @@ class QueueSimulator {
     const FailureTimes& failure = faults_->failures[job];
     const Nanoseconds tries = outcome.failed_tries * failure.each.count();
     switch (outcome.kind) {
-      case Outcome::Kind::good: return good_end + tries;
+      case Outcome::Kind::good: return good_end + tries + outcome.delay;
       case Outcome::Kind::refused: return std::min(good_end, start + faults_->refused[job]);
       case Outcome::Kind::failed: break;
     }

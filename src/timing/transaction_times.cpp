@@ -113,6 +113,7 @@ void fill_tcp(const Endpoint& to, TransactionTimes& times) {
   times.exception_longest = times.longest;
   times.failed_attempt = times.timeout;
   times.host_off = to.connect_timeout;
+  times.retransmission = to.retransmission;
   if (!to.broadcast) times.silent = failure_times(times).silent();
 }
 

@@ -75,6 +75,7 @@ TEST_CASE("whatever decides what happens changes the fingerprint, and nothing el
       {"in_flight = 2\nframing", "in_flight = 1\nframing"},
       {"pause = \"4ms\"\n", ""},
       {"connect_timeout = \"3s\"\n", ""},
+      {"connect_timeout = \"3s\"\n", "connect_timeout = \"3s\"\nretransmission = \"200ms\"\n"},
       {"timeout = \"600ms\"", "timeout = \"601ms\""},
       {"retries = 1\nconnect", "retries = 0\nconnect"},
       {"connect = \"each\"\n", ""},

@@ -1,5 +1,7 @@
 #include "timing/faults.h"
 
+#include <map>
+
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
@@ -300,6 +302,37 @@ TEST_CASE("frame errors fail as many tries as their rate says") {
   CHECK_FALSE(result.complete);
   const auto again = simulate(timing, options)[0];
   CHECK(again.jobs[0].failed == result.jobs[0].failed);  // the same seed, the same errors
+}
+
+TEST_CASE("on TCP a lost segment comes again, and only too many of them fail a try") {
+  // 8 of 100 at best; lost once 10 later, twice 30 later; three times 70, which the timeout of 60
+  // with its 52 of room does not wait for
+  Job job = cyclic(200, 0, 8);
+  job.times.timeout = Duration(60);
+  job.times.retries = 1;
+  job.times.retransmission = Duration(10);
+  TimingModel timing = with_devices(one_queue({job}), 1);
+  timing.queues[0].kind = QueueKind::tcp;
+  SimulationOptions options;
+  options.horizon = Duration(200 * 200'000LL);
+  options.faults.frame_error_rate = 0.1;  // a try is lost with 0.19
+  options.watched = {{0, 0}};
+  for (const auto& result : {internal::simulate_queue(timing, 0, options, {options, 0, 1}),
+                             internal::simulate_island(timing, {0}, options, {options, 0, 1})[0]}) {
+    std::map<std::int64_t, double> share;
+    for (const Service& s : result.watched) {
+      share[(s.end - s.start).count()] += 1 / static_cast<double>(result.watched.size());
+    }
+    const double p = 0.19;
+    const double fails = p * p * p;
+    CHECK(share[8] == Approx(1 - p).margin(0.006));
+    CHECK(share[18] == Approx(p * (1 - p)).margin(0.005));
+    CHECK(share[38] == Approx(p * p * (1 - p)).margin(0.003));
+    CHECK(share[60 + 8] == Approx(fails * (1 - p)).margin(0.002));
+    CHECK(static_cast<double>(result.jobs[0].failed) / 200'000 ==
+          Approx(fails * fails).margin(0.0003));
+    CHECK(result.jobs[0].response_max <= Duration(60 + 38));
+  }
 }
 
 TEST_CASE("one silent slave, and two, on a plan") {

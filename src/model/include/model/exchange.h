@@ -124,6 +124,7 @@ struct ExchangeSlave {
   Duration timeout{};
   std::int64_t retries = 0;
   Duration connect_timeout{};
+  Duration retransmission{};  // 0: a lost frame costs its timeout
   Delay rtt;
   Connect connect = Connect::keep;
   bool routed = false;
@@ -202,6 +203,7 @@ struct Endpoint {
   Delay delay;    // of the gateway
   Delay connect;  // what opening a connection for each request adds
   Duration connect_timeout{};
+  Duration retransmission{};   // of a slave on TCP; 0: a lost frame costs its timeout
   std::int64_t in_flight = 1;  // that this slave or gateway takes on one connection
   std::optional<Park> park;    // of the line
 };

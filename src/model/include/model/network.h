@@ -126,6 +126,7 @@ struct Slave {
   Declared<Duration> timeout;
   Declared<std::int64_t> retries;
   Declared<Duration> connect_timeout;
+  Declared<Duration> retransmission;  // TCP sends a lost segment again after this, doubling
   Declared<bool> routed;
   Declared<Delay> rtt;
   Declared<std::int64_t> connections;

@@ -74,7 +74,8 @@ struct TransactionTimes {
   std::optional<Duration> silent;  // all tries to a silent slave; none for a broadcast
   Duration timeout{};              // of the line where there is one, else of the connection
   std::int64_t retries = 0;
-  Duration host_off{};  // on TCP: what connecting to a host takes that is off; else 0
+  Duration host_off{};        // on TCP: what connecting to a host takes that is off; else 0
+  Duration retransmission{};  // on TCP: a lost segment comes again after this; 0: not stated
   bool broadcast = false;
   bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
   bool timeout_to_first = false;   // the timeout ends with the first byte of the reply
