@@ -121,19 +121,27 @@ void fill_line_settings(const model::ExchangeLine& line, LineReport& out) {
   out.gap = std::max(characters->frame_gap(), line.pause);
 }
 
+// The longest failed try of any job of the queue; behind a translating gateway tries are those of
+// its line.
+Duration longest_failed_attempt(const Queue& queue) {
+  Duration longest{};
+  for (const Job& job : queue.jobs) {
+    if (job.times.broadcast) continue;
+    Duration attempt = queue.scan + job.times.timeout;
+    if (job.times.serial) attempt += job.times.serial->request_longest() + job.times.serial->gap;
+    longest = std::max(longest, attempt);
+  }
+  return longest;
+}
+
 // What a heartbeat carried by this job can count on.
 Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& job,
-                   const TransactionReport& report) {
+                   const TransactionReport& report, Duration failed_attempt) {
   Carrier carrier;
   carrier.transaction = job.transaction;
   carrier.name = report.name;
   carrier.retries = job.times.retries;
-  // behind a translating gateway the tries are those of its line
-  for (const Job& each : queue.jobs) {
-    Duration attempt = queue.scan + each.times.timeout;
-    if (each.times.serial) attempt += each.times.serial->request_longest() + each.times.serial->gap;
-    if (!each.times.broadcast) carrier.failed_attempt = std::max(carrier.failed_attempt, attempt);
-  }
+  carrier.failed_attempt = failed_attempt;
   if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;
   carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;
   carrier.response = report.response_bound;
@@ -239,8 +247,9 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   for (const LineReport& line : report.lines) {
     if (!line.queue) continue;
     const Queue& queue = report.model.queues[*line.queue];
+    const Duration failed = longest_failed_attempt(queue);
     for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
-      carriers.push_back(carrier_of(resolved, queue, queue.jobs[j], line.transactions[j]));
+      carriers.push_back(carrier_of(resolved, queue, queue.jobs[j], line.transactions[j], failed));
     }
   }
   report.heartbeats = heartbeat_reports(resolved, carriers);

@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <map>
 
-#include "model/boundaries.h"
+#include "busy_periods.h"
+#include "gateway_bounds.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::timing {
@@ -68,8 +69,7 @@ class StallSums {
   // How long a failing request holds its place: until the controller may send again.
   static Duration held(const Queue& queue, Duration time) {
     if (queue.scan <= Duration{} || time >= model::longest_sum) return time;
-    return queue.kind == QueueKind::gateway ? time + queue.scan
-                                            : model::rounded_up(time, queue.scan);
+    return queue.kind == QueueKind::gateway ? time + queue.scan : internal::held_place(queue, time);
   }
 
   // All failing requests of the queue that can come before one of its others.
@@ -111,20 +111,12 @@ class StallSums {
     return sum;
   }
 
-  // Requests of the queue of which one that waits sees each at most once, itself included.
-  static std::int64_t requests_before(const Queue& queue) {
-    const auto continuous = std::count_if(queue.jobs.begin(), queue.jobs.end(),
-                                          [](const Job& job) { return !is_released(job.kind); });
-    return static_cast<std::int64_t>(queue.jobs.size()) - continuous +
-           std::min<std::int64_t>(continuous, queue.in_flight);
-  }
-
   // What other masters put on the line behind the queue's gateway, before any of its requests.
   [[nodiscard]] Lengths foreign(std::size_t q) const {
     const Queue& queue = timing_.queues[q];
     if (queue.kind != QueueKind::gateway || queue.jobs.empty()) return {};
     Lengths sum;
-    const std::int64_t requests = requests_before(queue);
+    const std::int64_t requests = internal::GatewayLine::requests_before(queue);
     for (const auto& [m, jobs] : failing_) {
       const Queue& master = timing_.queues[m];
       if (m == q || master.kind != QueueKind::gateway || master.line != queue.line) continue;
