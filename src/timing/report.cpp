@@ -76,6 +76,7 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
                        const QueueStatistics* typical, const QueueStatistics& longest,
                        LineReport& line) {
   Duration round{};
+  line.transactions.reserve(queue.jobs.size());
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
     const Job& job = queue.jobs[j];
     const model::ExchangeTransaction& t = *resolved.exchange.find(job.transaction);

@@ -123,6 +123,8 @@ TimingModel build_timing_model(const ResolvedPlan& resolved) {
     queue.jobs.back().device = device.first->second;
     if (to.park) queue.park = to.park;
   }
+  // vectors that grew have room for up to twice as many
+  for (Queue& queue : timing.queues) queue.jobs.shrink_to_fit();
   limit_in_flight(exchange, timing);
   return timing;
 }
