@@ -96,7 +96,7 @@ int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
     return exit_findings;
   }
   auto writer = print_results(
-      options.output, "why-" + options.why, [&] { return files::why_json(plan, report, *why); },
+      options.output, "why", [&] { return files::why_json(plan, report, *why); },
       [&](const Terminal& on) { return why_text(plan, report, *why, on); }, terminal);
   return writer ? writer->finish() : exit_fine;
 }
