@@ -81,6 +81,11 @@ TEST_CASE("the shares of a bound add up to it, on lines, connections, gateways, 
         if (!found) continue;
         ++explained;
         RC_ASSERT(any_phase_sum(*found) == found->any_phase);
+        for (const BoundShare& share : found->any_phase_shares) {
+          const bool own = share.kind == BoundShare::Kind::own;
+          RC_ASSERT(own == (share.job == found->job && share.kind != BoundShare::Kind::begun));
+        }
+        RC_ASSERT(found->in_phase_shares.empty() == (found->proof != BoundProof::busy_period));
         if (found->proof == BoundProof::busy_period) {
           RC_ASSERT(sum_of(found->in_phase_shares) == found->bound);
         }
