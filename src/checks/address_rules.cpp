@@ -5,6 +5,7 @@
 
 #include "block_split.h"
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "mapped_blocks.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -44,6 +45,9 @@ struct Candidate {
   std::string message;
   std::string remedy;
   std::vector<model::Related> related;
+  std::vector<model::KeyText> keys = {};  // that cure it
+  std::vector<Extent> parts = {};         // or the requests to make of it
+  bool certain = false;
 };
 
 class AddressRules {
@@ -132,6 +136,22 @@ class AddressRules {
                        blocks.size(), slave.name, shift < 0 ? "down" : "up",
                        blocks.front()->map->file()),
            remedy, std::move(related));
+    if (!plain) {
+      const std::string numbering = shift < 0 ? "\"from-1\"" : "\"from-0\"";
+      internal::cure_by_keys(out_, fmt::format("write numbering = {}", numbering), slave.place,
+                             {{"numbering", numbering}}, false);
+      return;
+    }
+    std::vector<model::Edit> edits;
+    for (const MappedBlock* b : blocks) {
+      const auto first =
+          static_cast<std::uint32_t>(static_cast<std::int64_t>(b->block->offset) + shift);
+      edits.push_back({b->block->at_place,
+                       {},
+                       model::EditKind::set_keys,
+                       {{"at", at_text(*b->block, first, internal::numbering_of(*b))}}});
+    }
+    add_fix(out_.back(), {remedy, std::move(edits), true});
   }
 
   // Candidates in the order of the rule that stays: F13, F10, F12, F11, F09.
@@ -154,6 +174,18 @@ class AddressRules {
     Candidate& stays = found.front();
     report(out_, stays.rule, severity, b.block->at_place, subject(b), std::move(stays.message),
            std::move(stays.remedy), std::move(stays.related));
+    if (!stays.keys.empty()) {
+      std::string title = "write";
+      for (const model::KeyText& k : stays.keys) {
+        title += fmt::format("{}{} = {}", title.size() > 5 ? ", " : " ", k.key, k.text);
+      }
+      internal::cure_by_keys(out_, std::move(title), b.block->at_place, std::move(stays.keys),
+                             stays.certain);
+    }
+    if (!stays.parts.empty()) {
+      internal::cure_by_split(out_, out_.back().remedy, plan_, b.transaction, b.is_read,
+                              stays.parts, stays.certain);
+    }
   }
 
   // F13
@@ -173,7 +205,10 @@ class AddressRules {
                                    b.map->file(), kind, short_name(block.area), offset,
                                    points.empty() ? "" : points.front()->name),
                        fmt::format("write at = {}", cure),
-                       {}};
+                       {},
+                       {{"at", cure}},
+                       {},
+                       false};
     };
     const auto reference = model::parse_reference(digits);
     if (reference && reference->area == block.area &&
@@ -204,7 +239,10 @@ class AddressRules {
                     range_text(block.area, block.extent()), b.map->file(),
                     range_text(block.area, {first, first + block.quantity})),
         fmt::format("write at = {}", at_text(block, first, internal::numbering_of(b))),
-        {}};
+        {},
+        {{"at", at_text(block, first, internal::numbering_of(b))}},
+        {},
+        true};
   }
 
   // F12
@@ -225,7 +263,11 @@ class AddressRules {
                              range_text(block.area, block.extent())),
           fmt::format("write at = {}, count = {}", at_text(block, first, internal::numbering_of(b)),
                       end - first),
-          {{point->place, "the value is listed here"}}};
+          {{point->place, "the value is listed here"}},
+          {{"at", at_text(block, first, internal::numbering_of(b))},
+           {"count", fmt::format("{}", end - first)}},
+          {},
+          false};
     }
     return std::nullopt;
   }
@@ -252,7 +294,10 @@ class AddressRules {
                        fmt::format("ends one past the last point: {}:{} is not in {}",
                                    short_name(block.area), e.end - 1, b.map->file()),
                        fmt::format("write count = {}", block.quantity - 1),
-                       {}};
+                       {},
+                       {{"count", fmt::format("{}", block.quantity - 1)}},
+                       {},
+                       true};
     }
     if (!b.is_read) return std::nullopt;
     const auto run = b.map->run_around(block.area, e.first);
@@ -295,7 +340,10 @@ class AddressRules {
         parts.empty() ? std::string("nothing in this range is listed; look the address up again")
                       : fmt::format("{} {}", parts.size() == 1 ? "write" : "split:",
                                     split_text(block, parts, internal::numbering_of(b))),
-        {}};
+        {},
+        {},
+        parts,
+        true};
   }
 
   const ResolvedPlan& plan_;

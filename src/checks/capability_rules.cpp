@@ -3,6 +3,7 @@
 #include <set>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 
@@ -164,8 +165,10 @@ class CapabilityRules {
              fmt::format("runs every {}; the shortest period of controller {} ({}) is {}",
                          to_text(t.trigger->period), controller_.name, model_.file,
                          to_text(model_.min_period->value)),
-             fmt::format("write every = \"{}\"", to_text(model_.min_period->value)),
-             {{model_.min_period->place, "the limit is stated here"}});
+             {}, {{model_.min_period->place, "the limit is stated here"}});
+      internal::cure_by_keys(
+          out_, fmt::format("write every = \"{}\"", to_text(model_.min_period->value)),
+          t.trigger->place, {{"every", internal::toml_text(model_.min_period->value)}}, false);
     }
   }
 

@@ -24,14 +24,16 @@ constexpr std::array all_families{
     RuleFamily{'H', "heartbeats and supervision"},
     RuleFamily{'D', "data"},
     RuleFamily{'C', "what the controller can do"},
+    RuleFamily{'R', "register maps against themselves and each other"},
 };
 
 std::vector<RuleEntry> joined() {
   using namespace internal;
   std::vector<RuleEntry> all;
-  for (const auto part : {plan_entries(), settings_entries(), network_entries(),
-                          functions_entries(), memory_entries(), time_entries(),
-                          heartbeats_entries(), data_entries(), capabilities_entries()}) {
+  for (const auto part :
+       {plan_entries(), settings_entries(), network_entries(), functions_entries(),
+        memory_entries(), time_entries(), heartbeats_entries(), data_entries(),
+        capabilities_entries(), maps_entries()}) {
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;

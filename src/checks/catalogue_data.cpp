@@ -18,7 +18,7 @@ constexpr std::array data_rules{
 flow,hr,0,u16,0.1,9000)",
               R"(point,area,address,type,factor,max
 flow,hr,0,u16,1,9000)",
-              "Look up type and factor again.", "", check_data, Needs::plan},
+              "Look up type and factor again.", "", check_maps, Needs::plan},
     RuleEntry{
         RuleCode::D02, Severity::warning, "word order of long values not stated",
         "Half of all devices send the words of a 32-bit value one way, half the other; a wrong "

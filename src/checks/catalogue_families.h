@@ -16,5 +16,6 @@ namespace greymet::checks::internal {
 [[nodiscard]] std::span<const RuleEntry> heartbeats_entries();    // H
 [[nodiscard]] std::span<const RuleEntry> data_entries();          // D
 [[nodiscard]] std::span<const RuleEntry> capabilities_entries();  // C
+[[nodiscard]] std::span<const RuleEntry> maps_entries();          // R
 
 }  // namespace greymet::checks::internal

@@ -105,6 +105,37 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s",
 [supervision]
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
         "Carry it with a cyclic transaction.", "", check_heartbeats, Needs::timing},
+    RuleEntry{
+        RuleCode::H10,
+        Severity::error,
+        "heartbeat carried only while a gate is open",
+        "When the bit of `only_if` is taken away the partner sees a dead controller, although both "
+        "programs run.",
+        R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms", only_if = "%MX1" }
+[supervision]
+heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
+        R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
+[supervision]
+heartbeats = [ { name = "alive", from = "kiln", bit = "%MW100.0", toggle = "1s", to = "loadout", watch = "2s", react = "3s", on_loss = "alarm" } ])",
+        "Carry it with a cyclic transaction that always runs.",
+        "",
+        check_heartbeat_bits,
+        Needs::plan,
+        {RuleCode::M06}},
+    RuleEntry{
+        RuleCode::H11, Severity::warning, "watchdog survives health but not one silent neighbour",
+        "While one slave of the line is silent all others are asked later. A watchdog that runs "
+        "out then stops a machine that has nothing to do with it.",
+        R"([slave.gauge]
+watchdog = "1500ms"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "2s", on_loss = "hold" })",
+        R"([slave.gauge]
+watchdog = "4s"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "2s", on_loss = "hold" })",
+        "A longer watchdog, or a shorter timeout or fewer retries on the line.", "",
+        check_watchdogs, Needs::timing},
 };
 
 }  // namespace

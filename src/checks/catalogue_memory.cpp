@@ -130,6 +130,45 @@ answers = [ { port = 502 } ]
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "push", controller = "loadout", slave = "kiln", fc = 16, at = "%MW40", count = 2, from = "%MW0", every = "1s" })",
         "Keep what peers write apart from what own reads fill.", "", check_memory, Needs::plan},
+    RuleEntry{
+        RuleCode::M11, Severity::warning, "a copy that spoils or carries nothing",
+        "Two copies onto one place, a copy onto what a read fills, half of a value, or words that "
+        "nobody fills: what arrives is not what was meant.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW1", to = "%MW100", count = 2 } ])",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
+        "Copy whole values that arrive, to words of their own.", "", check_copies, Needs::plan},
+    RuleEntry{
+        RuleCode::M12, Severity::error, "a transaction commanded by what it should not be",
+        "A status bit that starts another transaction couples two devices in a way nobody sees in "
+        "the program. A warning where a read or a copy fills the trigger or gate: then the field "
+        "decides what is sent; relays = true says that this is meant.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold", status = { done = "%MX3" } }
+{ name = "out", slave = "gauge", fc = 16, at = 10, count = 2, from = "%MW20", on = "%MX3", min_gap = "1s" })",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold", status = { done = "%MX3" } }
+{ name = "out", slave = "gauge", fc = 16, at = 10, count = 2, from = "%MW20", on = "%MX4", min_gap = "1s" })",
+        "Let the program set a bit of its own.", "", check_memory, Needs::plan},
+    RuleEntry{
+        RuleCode::M13, Severity::warning, "two writes send parts of the same words",
+        "The same words sent twice are meant; words of which one write sends the end and another "
+        "the begin are a block that was moved or is too long.",
+        R"({ name = "a", slave = "gauge", fc = 16, at = 10, count = 4, from = "%MW20", every = "1s" }
+{ name = "b", slave = "pump", fc = 16, at = 0, count = 2, from = "%MW23", every = "1s" })",
+        R"({ name = "a", slave = "gauge", fc = 16, at = 10, count = 4, from = "%MW20", every = "1s" }
+{ name = "b", slave = "pump", fc = 16, at = 0, count = 2, from = "%MW24", every = "1s" })",
+        "Give each its own words, or say relays = true where one shall send a part.", "",
+        check_copies, Needs::plan},
+    RuleEntry{
+        RuleCode::M14, Severity::warning, "a write sends registers that it does not name",
+        "One request writes all registers from its first to its last point. What lies between gets "
+        "whatever the program's words hold. A note where the plan sets all of them elsewhere too.",
+        R"({ name = "out", slave = "gauge", points = ["low", "mode"], from = "%MW20", every = "1s" })",
+        R"({ name = "out", slave = "gauge", points = ["low", "high", "mode"], from = "%MW20", every = "1s" })",
+        "Name them, or write the points with requests of their own.", "", check_copies,
+        Needs::plan},
 };
 
 }  // namespace

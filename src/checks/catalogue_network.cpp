@@ -121,6 +121,27 @@ connect = "keep"
 { name = "a", slave = "air", controller = "kiln", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
               "Keep the connection, unless the slave cannot hold one.", "TCP 4.2",
               check_connections, Needs::timing},
+    RuleEntry{
+        RuleCode::N12, Severity::error, "one port of a box for two things",
+        "A gateway's port leads to one serial line. Two gateways with one host and port, or a "
+        "gateway and a slave of its own there, are answered by the same side.",
+        R"([gateway.attic]
+host = "10.20.0.40")",
+        R"([gateway.attic]
+host = "10.20.0.40"
+port = 503)",
+        "Write the port of the other serial side.", "TCP 4.4", check_network, Needs::plan},
+    RuleEntry{RuleCode::N13, Severity::note, "declared and not used",
+              "A slave nobody asks, a line without slaves, a memory area nobody uses: a row was "
+              "forgotten, or its name is another one.",
+              R"([slave.spare]
+line = "north"
+unit = 14)",
+              R"([slave.spare]
+line = "north"
+unit = 14
+{ name = "in", slave = "spare", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+              "Use it, or leave it out of the plan.", "", check_unused, Needs::plan},
 };
 
 }  // namespace

@@ -111,6 +111,40 @@ timeout = "200ms"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "2s", phase = "500ms", on_loss = "hold" })",
         "Rely on the bounds, or choose periods that divide each other.", "", check_times,
         Needs::timing},
+    RuleEntry{
+        RuleCode::T11, Severity::error, "value older than its path allows",
+        "A value on its way waits for periods, scans and lines. An error where the simulation "
+        "shows it older than the budget, a warning where only the bound does.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[supervision]
+paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW0", budget = "500ms" } ])",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[supervision]
+paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW0", budget = "2s" } ])",
+        "A shorter period at the slowest step, or a larger budget.", "", check_paths,
+        Needs::timing},
+    RuleEntry{
+        RuleCode::T12, Severity::error, "path that is not closed",
+        "The value never arrives, or arrives whenever somebody asks: a transaction or a copy is "
+        "missing. A warning where every step is there and one of them has no period.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[supervision]
+paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW40", budget = "2s" } ])",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+[supervision]
+paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW0", budget = "2s" } ])",
+        "Add the step that the message names.", "", check_paths, Needs::timing},
+    RuleEntry{
+        RuleCode::T13, Severity::warning, "parked slaves are tried too often",
+        "`park` is there to keep a dead slave from taking the line. Tried again sooner than its "
+        "tries take, or than one round of the line, it takes it all the same.",
+        R"([line.north]
+park = { after = 3, retry = "200ms" }
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"([line.north]
+park = { after = 3, retry = "10s" }
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "A longer retry.", "", check_parking, Needs::timing},
 };
 
 }  // namespace

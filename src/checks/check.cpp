@@ -60,6 +60,8 @@ void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Find
                                 "'{}'",
                                 accept.rule->value, accept.at->value.substr(0, 60)),
          .remedy = "remove it, or correct its `rule` or `at`"});
+    add_fix(unused.back(),
+            {"remove the accept", {{accept.place, {}, model::EditKind::drop_row, {}}}, false});
   }
   findings.insert(findings.end(), unused.begin(), unused.end());
 }
@@ -95,6 +97,39 @@ tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view t
 
 namespace {
 
+// Files that the plan names come before it: what is wrong there explains what is wrong here.
+void sort_by_place(Findings& found) {
+  std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
+    const auto key = [](const Finding& f) {
+      return std::tuple(f.place.file == 0, f.place.file, f.place.line, f.place.column, f.rule);
+    };
+    return key(a) < key(b);
+  });
+}
+
+// The same words about the same place, as where every row of a table stands under one heading, or a
+// map is read for two ways of counting: one finding.
+void join_equals(Findings& found) {
+  Findings kept;
+  std::size_t more = 0;
+  const auto finish = [&] {
+    if (more > 0) kept.back().message += fmt::format(" (and {} more times)", more);
+    more = 0;
+  };
+  for (Finding& f : found) {
+    const bool same = !kept.empty() && f.place.line > 0 && kept.back().rule == f.rule &&
+                      kept.back().place == f.place && kept.back().message == f.message;
+    if (same) {
+      if (kept.back().subject != f.subject) ++more;
+      continue;
+    }
+    finish();
+    kept.push_back(std::move(f));
+  }
+  finish();
+  found = std::move(kept);
+}
+
 // As grave as the gravest that is left out: no plan becomes clean by having many mistakes.
 void cut(Findings& found) {
   if (found.size() <= most_findings) return;
@@ -128,7 +163,8 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
       list.push_back(rule.function);
     }
   }
-  RuleInput in{resolved, wrong_ranges(resolved), nullptr, stop};
+  RuleInput in{resolved, wrong_ranges(resolved), {}, nullptr, stop};
+  in.better_maps = better_maps(resolved, in.range_is_wrong);
   const auto run = [&](const std::vector<RuleFunction>& list) {
     for (const RuleFunction function : list) {
       if (!stop.stop_requested()) function(in, found);
@@ -138,17 +174,24 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   if (!timed.empty() && !stop.stop_requested()) {
     timing::SimulationOptions options;
     options.stop = stop;
-    const timing::TimingReport timing = timing::analyse_longest(resolved, options);
+    timing::TimingReport timing = timing::analyse_longest(resolved, options);
+    // what is surely within its budget needs no simulation
+    const bool doubtful =
+        std::any_of(timing.paths.begin(), timing.paths.end(), [](const timing::PathReport& p) {
+          return p.verdict == timing::PathVerdict::not_guaranteed ||
+                 p.verdict == timing::PathVerdict::not_bounded;
+        });
+    if (doubtful && !stop.stop_requested()) {
+      timing::simulate_paths(resolved, timing::AnalysisOptions{}.watched_transactions, timing);
+    }
     in.timing_report = &timing;
     run(timed);
   }
   silence_consequences(found);
   apply_accepts(resolved.plan, selection, found);
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });
-  std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
-    const auto begin = [](const model::Range& r) { return std::tie(r.file, r.line, r.column); };
-    return begin(a.place) != begin(b.place) ? begin(a.place) < begin(b.place) : a.rule < b.rule;
-  });
+  sort_by_place(found);
+  join_equals(found);
   cut(found);
   return found;
 }

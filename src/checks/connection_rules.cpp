@@ -3,6 +3,8 @@
 #include <map>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
+#include "line_text.h"
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -84,6 +86,8 @@ void check_connect_each(const model::Slave& slave, const model::ExchangeSlave& e
                      "request",
                      per_hour, in_ms(rtt)),
          "write connect = \"keep\", unless the slave cannot hold a connection");
+  internal::cure_by_keys(out, "write connect = \"keep\"", slave.connect->place,
+                         {{"connect", "\"keep\""}}, false);
 }
 
 // N06, per gateway: all that may happen behind it before its answer comes.
@@ -116,6 +120,7 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
   }
   if (worst == nullptr || needed <= timeout) return;
   const auto& t = plan.transactions[worst->transaction];
+  if (!internal::timeout_owner(plan, t).is_known || gateway.refused.contains("timeout")) return;
   const std::string others =
       foreign > Duration{} ? fmt::format(", {} of them for other masters", in_ms(foreign)) : "";
   report(
@@ -129,6 +134,10 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
                   to_text(rounded_up(needed, std::chrono::milliseconds(100))),
                   plan.plan.lines[*t.channel->line].name),
       {{plan.plan.lines[*t.channel->line].place, "the gateway's side is here"}});
+  const Duration longer = rounded_up(needed, std::chrono::milliseconds(100));
+  internal::cure_by_keys(out, fmt::format("write timeout = \"{}\"", to_text(longer)),
+                         place_or(gateway.timeout, gateway.place),
+                         {{"timeout", internal::toml_text(longer)}}, false);
 }
 
 }  // namespace

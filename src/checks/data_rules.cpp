@@ -1,6 +1,4 @@
-// Family D: what the registers mean (D01, D02, D05, D06).
-#include <cmath>
-#include <limits>
+// Family D: what the registers mean (D02, D05, D06).
 #include <map>
 #include <set>
 
@@ -23,74 +21,13 @@ using model::WordOrder;
 
 namespace {
 
-// What a raw value of the type can be.
-struct RawRange {
-  double least = 0;
-  double most = 0;
-};
-
-std::optional<RawRange> raw_range_of(TypeKind kind) {
-  constexpr double two = 2;
-  const auto unsigned_bits = [](int bits) { return RawRange{0, std::pow(two, bits) - 1}; };
-  const auto signed_bits = [](int bits) {
-    return RawRange{-std::pow(two, bits - 1), std::pow(two, bits - 1) - 1};
-  };
-  switch (kind) {
-    case TypeKind::u16: return unsigned_bits(16);
-    case TypeKind::i16: return signed_bits(16);
-    case TypeKind::u32: return unsigned_bits(32);
-    case TypeKind::i32: return signed_bits(32);
-    case TypeKind::u64: return unsigned_bits(64);
-    case TypeKind::i64: return signed_bits(64);
-    case TypeKind::bcd16: return RawRange{0, 9999};
-    case TypeKind::bcd32: return RawRange{0, 99'999'999};
-    case TypeKind::boolean: return RawRange{0, 1};
-    case TypeKind::f32:
-    case TypeKind::f64:
-    case TypeKind::text:
-    case TypeKind::bits: return std::nullopt;
-  }
-  return std::nullopt;
-}
-
-// The smallest usual type of a kind's family that holds the raw values, for remedies.
-std::string_view type_that_holds(double least, double most) {
-  if (least >= 0) return most <= 65535 ? "u16" : most <= 4294967295.0 ? "u32" : "f64";
-  if (least >= -32768 && most <= 32767) return "i16";
-  return least >= -2147483648.0 && most <= 2147483647.0 ? "i32" : "f64";
-}
-
-// D01
-void check_range(const Point& point, Findings& out) {
-  const auto raw = raw_range_of(point.type.kind);
-  if (!raw || (!point.min && !point.max) || point.factor == 0) return;
-  const auto to_raw = [&](double value) { return (value - point.offset) / point.factor; };
-  double least = to_raw(point.min.value_or(point.max.value_or(0)));
-  double most = to_raw(point.max.value_or(point.min.value_or(0)));
-  if (least > most) std::swap(least, most);
-  // half a step: what a value is rounded to still fits
-  if (least >= raw->least - 0.5 && most <= raw->most + 0.5) return;
-  double from = raw->least * point.factor + point.offset;
-  double to = raw->most * point.factor + point.offset;
-  if (from > to) std::swap(from, to);
-  const double edge =
-      most > raw->most + 0.5 ? point.max.value_or(*point.min) : point.min.value_or(*point.max);
-  report(out, RuleCode::D01, Severity::warning, point.place,
-         {model::SubjectKind::point, point.name},
-         fmt::format("{}{}{} does not fit: {} with factor {} reaches from {} to {}", edge,
-                     point.unit.empty() ? "" : " ", point.unit, to_text(point.type), point.factor,
-                     from, to),
-         fmt::format("look up type and factor again; with this factor the range needs {}",
-                     type_that_holds(least, most)));
-}
-
 // D02, gathered per slave.
 void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
   std::map<std::size_t, std::set<const Point*>> unordered;
   for (const ResolvedTransaction& t : plan.transactions) {
     if (!t.target || t.target->is_peer || plan.plan.slaves[t.target->index].word_order) continue;
     const RegisterMap* map = plan.map_of(*t.target);
-    if (map == nullptr) continue;
+    if (map == nullptr || map->misreads("word_order")) continue;
     for (const auto* block : {&t.read, &t.write}) {
       if (!*block || (*block)->offset >= model::addresses_per_area) continue;
       for (const Point* p : map->points_touching((*block)->area, (*block)->extent())) {
@@ -300,9 +237,6 @@ class PassedOnValues {
 }  // namespace
 
 void check_data(const RuleInput& in, Findings& out) {
-  for (const RegisterMap& map : in.plan.plan.maps) {
-    for (const Point& point : map.points()) check_range(point, out);
-  }
   check_word_orders(in.plan, out);
   PassedOnValues(in, out).check();
 }

@@ -3,6 +3,7 @@
 
 #include "block_split.h"
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 
@@ -68,7 +69,26 @@ class FunctionRules {
                        with_article(block.area), number_of(*t.function), long_name(area)),
            fmt::format("for {}s use {}, or write the address as {}:{}", long_name(block.area),
                        functions_for(block.area, is_read), short_name(area), block.offset));
+    cure_area(t, block, is_read);
     return false;
+  }
+
+  // The function for the address, where one alone can be meant.
+  void cure_area(const ResolvedTransaction& t, const DeviceBlock& block, bool is_read) {
+    const auto& declared = plan_.declared(t);
+    if (!declared.function || (declared.read || declared.write)) return;
+    const bool bits = is_bit_area(block.area);
+    int code = 0;
+    switch (block.area) {
+      case Area::discrete_input: code = is_read ? 2 : 0; break;
+      case Area::input_register: code = is_read ? 4 : 0; break;
+      case Area::coil:
+      case Area::holding_register:
+        code = is_read ? (bits ? 1 : 3) : block.quantity == 1 ? (bits ? 5 : 6) : (bits ? 15 : 16);
+    }
+    if (code == 0) return;
+    internal::cure_by_keys(out_, fmt::format("write fc = {}", code), block.at_place,
+                           {{"fc", fmt::format("{}", code)}}, false);
   }
 
   // F02, F06
@@ -81,7 +101,11 @@ class FunctionRules {
       report(out_, RuleCode::F06, Severity::error, block.count_place, subject_,
              fmt::format("function {} writes one {}, not {}", number_of(*t.function),
                          bits ? "coil" : "register", block.quantity),
-             fmt::format("write count = 1, or fc = {}", bits ? 15 : 16));
+             fmt::format("write fc = {}, or count = 1", bits ? 15 : 16));
+      if (block.count_place.has_end()) {
+        internal::cure_by_keys(out_, fmt::format("write fc = {}", bits ? 15 : 16),
+                               block.count_place, {{"fc", bits ? "15" : "16"}}, false);
+      }
       return;
     }
     const std::uint32_t standard = is_read ? traits.most_read : traits.most_write;
@@ -100,6 +124,7 @@ class FunctionRules {
            fmt::format("asks for {}; {}", amount_text(block.area, block.quantity), whose),
            fmt::format("split after {}:{}: {}", short_name(block.area), parts.front().end - 1,
                        internal::split_text(block, parts, numbering)));
+    internal::cure_by_split(out_, out_.back().remedy, plan_, index_, is_read, parts, false);
   }
 
   std::optional<std::uint32_t> own_limit(const ResolvedTransaction& t, bool is_read) const {
@@ -124,6 +149,10 @@ class FunctionRules {
                        block.offset, end - 1),
            fmt::format("count = {} reaches the last address",
                        model::addresses_per_area - block.offset));
+    internal::cure_by_keys(
+        out_, fmt::format("write count = {}", model::addresses_per_area - block.offset),
+        block.at_place, {{"count", fmt::format("{}", model::addresses_per_area - block.offset)}},
+        false);
   }
 
   // F04, F05

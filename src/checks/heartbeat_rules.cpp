@@ -3,6 +3,7 @@
 #include <map>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -187,12 +188,14 @@ class HeartbeatRules {
                         to_text(found.watch), in_ms(*found.watch_min), declared.to->value,
                         lost_text(found.times)),
             watch_text(found), related);
+        cure_watch(declared, found);
         break;
       case HeartbeatVerdict::too_late:
         report(out_, RuleCode::H05, Severity::error, declared.watch->place, subject(declared),
                fmt::format("the loss may be noticed only after {}, later than react = {}",
                            in_ms(*found.latest_alarm), to_text(found.times.react)),
                watch_text(found), related);
+        cure_watch(declared, found);
         break;
       case HeartbeatVerdict::good:
       case HeartbeatVerdict::not_carried:
@@ -216,14 +219,21 @@ class HeartbeatRules {
 
   // "write watch = "1.2s"; 1.13 s is the smallest safe watch, 2.4 s the largest that reacts in
   // time"
-  static std::string watch_text(const HeartbeatReport& found) {
+  static Duration good_watch(const HeartbeatReport& found) {
     const Duration least = rounded_up(*found.watch_min, watch_step);
     const Duration most = rounded_down(*found.watch_max, watch_step);
-    const Duration chosen = std::min(most, rounded_up(*found.watch_min, milliseconds(100)));
+    return std::max(least, std::min(most, rounded_up(*found.watch_min, milliseconds(100))));
+  }
+  void cure_watch(const model::Heartbeat& declared, const HeartbeatReport& found) {
+    const Duration watch = good_watch(found);
+    internal::cure_by_keys(out_, fmt::format("write watch = \"{}\"", to_text(watch)),
+                           declared.watch->place, {{"watch", internal::toml_text(watch)}}, false);
+  }
+  static std::string watch_text(const HeartbeatReport& found) {
     return fmt::format(
         "write watch = \"{}\": {} is the smallest safe watch, {} the largest that "
         "reacts in time",
-        to_text(std::max(chosen, least)), in_ms(*found.watch_min), in_ms(*found.watch_max));
+        to_text(good_watch(found)), in_ms(*found.watch_min), in_ms(*found.watch_max));
   }
 
   // H03
@@ -247,6 +257,10 @@ class HeartbeatRules {
         fmt::format("write toggle = \"{}\", or a shorter period at {}",
                     to_text(rounded_up(*carrier.delay + scans, milliseconds(100))), carrier.name),
         related);
+    const Duration toggle = rounded_up(*carrier.delay + scans, milliseconds(100));
+    internal::cure_by_keys(out_, fmt::format("write toggle = \"{}\"", to_text(toggle)),
+                           declared.toggle->place, {{"toggle", internal::toml_text(toggle)}},
+                           false);
   }
 
   // H06: what period of the carrier, or what react, would make room for a watch
@@ -270,6 +284,15 @@ class HeartbeatRules {
                        in_ms(*found.watch_min), lost_text(found.times),
                        in_ms(std::max(Duration{}, *found.watch_max)), to_text(found.times.react)),
            remedy, related);
+    // a longer react needs a longer watch as well: both at once
+    const Duration watch = rounded_up(*found.watch_min, milliseconds(100));
+    const Duration longer =
+        rounded_up(watch + *found.longest_gap + 2 * found.times.consumer_scan, milliseconds(100));
+    internal::cure_by_keys(
+        out_,
+        fmt::format("write watch = \"{}\" and react = \"{}\"", to_text(watch), to_text(longer)),
+        declared.watch->place,
+        {{"watch", internal::toml_text(watch)}, {"react", internal::toml_text(longer)}}, false);
   }
 
   // The longest period, in steps, at which a watch exists; its response bound is kept, because the

@@ -55,24 +55,34 @@ Range line_place(const model::ResolvedPlan& plan, const timing::TimingReport& ti
   return owner_of(plan, timing, line).place;
 }
 
+namespace {
+
+// Timeout, retries and park were read, or left out on purpose.
+bool tries_are_known(const model::RefusedKeys& refused) {
+  return !refused.contains("timeout") && !refused.contains("retries") && !refused.contains("park");
+}
+
+}  // namespace
+
 TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::ResolvedTransaction& t) {
   if (t.channel->gateway) {
     const model::Gateway& gateway = plan.plan.gateways[*t.channel->gateway];
     if (plan.exchange.gateways[*t.channel->gateway].framing == model::GatewayFraming::rtu) {
-      return {subject_of(gateway), place_or(gateway.timeout, gateway.place)};
+      return {subject_of(gateway), place_or(gateway.timeout, gateway.place),
+              tries_are_known(gateway.refused)};
     }
   }
   if (t.channel->line) {
     const model::Line& line = plan.plan.lines[*t.channel->line];
-    return {subject_of(line), place_or(line.timeout, line.place)};
+    return {subject_of(line), place_or(line.timeout, line.place), tries_are_known(line.refused)};
   }
   if (t.target->is_peer) {
     const model::Controller& peer = plan.plan.controllers[t.target->index];
     const model::Answer& answer = peer.answers[t.target->answer];
-    return {subject_of(peer), place_or(answer.timeout, answer.place)};
+    return {subject_of(peer), place_or(answer.timeout, answer.place), true};
   }
   const model::Slave& slave = plan.plan.slaves[t.target->index];
-  return {subject_of(slave), place_or(slave.timeout, slave.place)};
+  return {subject_of(slave), place_or(slave.timeout, slave.place), tries_are_known(slave.refused)};
 }
 
 }  // namespace greymet::checks::internal

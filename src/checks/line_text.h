@@ -20,6 +20,7 @@ namespace greymet::checks::internal {
 struct TimeoutOwner {
   model::Subject subject;
   model::Range place;
+  bool is_known = true;  // false where its keys were misspelt or refused: P02, P05
 };
 [[nodiscard]] TimeoutOwner timeout_owner(const model::ResolvedPlan& plan,
                                          const model::ResolvedTransaction& t);

@@ -29,6 +29,9 @@ void collect(const ResolvedPlan& plan, std::size_t index, MappedBlocks& out) {
       }
     }
     if (map == nullptr || map->points().empty()) continue;
+    // what stands in a row that could not be read may explain what looks wrong here
+    const model::Extent around{block->offset > 0 ? block->offset - 1 : 0, block->extent().end + 1};
+    if (map->may_hide(block->area, around)) continue;
     out.blocks.push_back({index, is_read, &*block, map, &plan.plan.slaves[t.target->index],
                           &plan.exchange.slaves[t.target->index], t.target->index});
   }
@@ -75,6 +78,8 @@ MappedBlocks mapped_blocks(const RuleInput& in) {
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) {
     if (!in.range_is_wrong[i]) collect(in.plan, i, out);
   }
+  std::erase_if(out.blocks,
+                [&](const MappedBlock& b) { return !in.better_maps[b.slave_index].empty(); });
   for (auto& [key, coverage] : out.read_by_anyone) coverage.finish();
   for (auto& [key, coverage] : out.read_by_one) coverage.finish();
   return out;

@@ -1,10 +1,11 @@
-// Family M on the controllers' side: M01, M02, M06, M10. All compare bits of stores, so that bits
-// inside words are seen.
+// Family M on the controllers' side: M01, M02, M06, M10, M12. All compare bits of stores, so that
+// bits inside words are seen.
 #include <algorithm>
 #include <map>
 #include <span>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "model/free_memory.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -77,17 +78,33 @@ class MemoryRules {
   static bool is_judged(const RuleInput& in, const Use& use) {
     switch (use.purpose) {
       case UseKind::status:
-      case UseKind::heartbeat: return true;
+      case UseKind::heartbeat:
+      case UseKind::trigger:
+      case UseKind::gate:
+      case UseKind::copy_target: return true;
       case UseKind::read:
       case UseKind::sent:
       case UseKind::written_by_peer: return !in.range_is_wrong[use.owner];
-      case UseKind::trigger:
-      case UseKind::gate:
       case UseKind::copy_source:
-      case UseKind::copy_target:
       case UseKind::read_by_peer: return false;
     }
     return false;
+  }
+
+  static int owner_kind(UseKind purpose) {
+    switch (purpose) {
+      case UseKind::heartbeat: return 1;
+      case UseKind::copy_source:
+      case UseKind::copy_target: return 2;
+      default: return 0;
+    }
+  }
+  // What the program sets to make a transaction run, or to let it.
+  static bool is_command(UseKind purpose) {
+    return purpose == UseKind::trigger || purpose == UseKind::gate;
+  }
+  static UseKind other_command(const Use& use, UseKind other_kind) {
+    return is_command(use.purpose) ? use.purpose : other_kind;
   }
 
   [[nodiscard]] model::Subject subject(const Use& use) const { return owner_subject(plan_, use); }
@@ -121,16 +138,16 @@ class MemoryRules {
   }
 
   void compare(std::size_t c, const Use& use, UseKind other_kind, const Furthest& others) {
-    const bool statuses = use.purpose == UseKind::status || other_kind == UseKind::status;
-    // owners of a heartbeat and of a transaction are counted apart: they are never the same
-    const bool one_heartbeat =
-        (use.purpose == UseKind::heartbeat) != (other_kind == UseKind::heartbeat);
-    const Use* other =
-        statuses || one_heartbeat ? others.overlapping_any(use) : others.overlapping(use);
-    if (other == nullptr) return;
     const auto kinds = [&](UseKind a, UseKind b) {
       return (use.purpose == a && other_kind == b) || (use.purpose == b && other_kind == a);
     };
+    const bool statuses = use.purpose == UseKind::status || other_kind == UseKind::status;
+    // owners of heartbeats, copies and transactions are counted apart: they are never the same
+    const bool apart = owner_kind(use.purpose) != owner_kind(other_kind);
+    const bool commands = is_command(use.purpose) || is_command(other_kind);
+    const Use* other =
+        statuses || apart || commands ? others.overlapping_any(use) : others.overlapping(use);
+    if (other == nullptr) return;
     if (kinds(UseKind::read, UseKind::read)) {
       report_double_read(c, use, *other);
     } else if (kinds(UseKind::read, UseKind::sent)) {
@@ -138,9 +155,16 @@ class MemoryRules {
       const Use& sent = use.purpose == UseKind::read ? *other : use;
       const auto& writer = plan_.declared(plan_.transactions[sent.owner]);
       if (!value_or(writer.relays, false)) on_source_[read.owner].push_back({read, sent});
+    } else if (statuses && commands) {
+      report_command_status(c, use, *other);
     } else if (statuses) {
       report_status(c, use, *other);
-    } else if (kinds(UseKind::heartbeat, UseKind::read)) {
+    } else if (commands && (kinds(UseKind::read, other_command(use, other_kind)) ||
+                            kinds(UseKind::copy_target, other_command(use, other_kind)))) {
+      report_command_filled(c, use, *other);
+    } else if (kinds(UseKind::heartbeat, UseKind::read) ||
+               kinds(UseKind::heartbeat, UseKind::written_by_peer) ||
+               kinds(UseKind::heartbeat, UseKind::copy_target)) {
       report_heartbeat(c, use.purpose == UseKind::heartbeat ? use : *other,
                        use.purpose == UseKind::heartbeat ? *other : use);
     } else if (kinds(UseKind::heartbeat, UseKind::heartbeat)) {
@@ -152,15 +176,30 @@ class MemoryRules {
     }
   }
 
-  // "write into = "%MW120", which is free"
-  [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
-                                      std::string_view key) {
+  // The lowest free place for a range.
+  [[nodiscard]] std::optional<std::string> free_place(std::size_t c,
+                                                      const model::MemoryRange& wanted) {
     const model::ControllerIndex controller(c);
     const auto [left, is_new] = free_.try_emplace(c, plan_, controller, all_[controller]);
     const auto free = left->second.lowest(wanted.area, wanted.count);
+    if (!free) return std::nullopt;
+    return plan_.layouts[c].name_of(free->area, free->number);
+  }
+  // Moves what the last finding is about there.
+  void cure_place(std::size_t c, const model::MemoryRange& wanted, model::Range place,
+                  std::string_view key) {
+    if (const auto free = free_place(c, wanted)) {
+      internal::cure_by_keys(out_, fmt::format("write {} = \"{}\"", key, *free), place,
+                             {{std::string(key), internal::toml_text(*free)}}, false);
+    }
+  }
+
+  // "write into = "%MW120", which is free"
+  [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
+                                      std::string_view key) {
+    const auto free = free_place(c, wanted);
     if (!free) return "no range of this length is free; enlarge the area";
-    return fmt::format("write {} = \"{}\", which is free", key,
-                       plan_.layouts[c].name_of(free->area, free->number));
+    return fmt::format("write {} = \"{}\", which is free", key, *free);
   }
 
   // M01
@@ -174,6 +213,7 @@ class MemoryRules {
            into ? free_text(c, *into, "into")
                 : std::string("move one of them; `greymet memory` shows what is free"),
            {{early.place, "the other read is here"}});
+    if (into) cure_place(c, *into, late.place, "into");
   }
 
   // M02, gathered per read
@@ -191,6 +231,7 @@ class MemoryRules {
              fmt::format("{}; if the write shall pass on what was read, say relays = true there",
                          into ? free_text(c, *into, "into") : "read into other words"),
              {{sent.place, "the write's source is here"}});
+      if (into) cure_place(c, *into, read.place, "into");
     }
     on_source_.clear();
   }
@@ -208,9 +249,12 @@ class MemoryRules {
   void report_status(std::size_t c, const Use& a, const Use& b) {
     const Use& status = a.purpose == UseKind::status ? a : b;
     const Use& other = a.purpose == UseKind::status ? b : a;
-    if (other.purpose == UseKind::written_by_peer) return;
     std::string what;
-    if (other.purpose == UseKind::status) {
+    if (other.purpose == UseKind::copy_target) {
+      what = fmt::format("what {} fills", subject(other));
+    } else if (other.purpose == UseKind::written_by_peer) {
+      what = fmt::format("what {} writes from outside", subject(other));
+    } else if (other.purpose == UseKind::status) {
       what = fmt::format("the `{}` of {}", to_string(*other.status_kind), subject(other));
     } else if (is_data(other)) {
       what = fmt::format("the data that {} {}", subject(other),
@@ -222,13 +266,51 @@ class MemoryRules {
            fmt::format("`{}` lies on {}, inside {}", to_string(*status.status_kind),
                        shared_range(c, a, b), what),
            free_status_text(c, status), {{other.place, "the other use is here"}});
+    for (const model::Status& each : plan_.transactions[status.owner].status) {
+      if (each.kind == *status.status_kind && !each.range.bit) {
+        cure_place(c, each.range, status.place, to_string(each.kind));
+      }
+    }
   }
 
   void report_heartbeat(std::size_t c, const Use& heartbeat, const Use& read) {
     report(out_, RuleCode::M06, Severity::error, heartbeat.place, subject(heartbeat),
-           fmt::format("toggles {}, which {} overwrites with what it reads",
-                       shared_range(c, heartbeat, read), subject(read)),
-           "toggle a bit that no read fills", {{read.place, "the read is here"}});
+           fmt::format("toggles {}, which {} overwrites{}", shared_range(c, heartbeat, read),
+                       subject(read),
+                       read.purpose == UseKind::read          ? " with what it reads"
+                       : read.purpose == UseKind::copy_target ? ""
+                                                              : " from outside"),
+           "toggle a bit that nothing else fills", {{read.place, "the other use is here"}});
+  }
+
+  // M12, error: a transaction that runs because of how another one went
+  void report_command_status(std::size_t c, const Use& a, const Use& b) {
+    const Use& status = a.purpose == UseKind::status ? a : b;
+    const Use& command = a.purpose == UseKind::status ? b : a;
+    report(out_, RuleCode::M12, Severity::error, command.place, subject(command),
+           fmt::format("{} {}, which is the `{}` of {}",
+                       command.purpose == UseKind::trigger ? "is triggered by" : "runs only with",
+                       shared_range(c, a, b), to_string(*status.status_kind), subject(status)),
+           "let the program set a bit of its own from the status",
+           {{status.place, "the status is here"}});
+  }
+
+  // M12, warning: what arrives from outside starts or stops a transaction
+  void report_command_filled(std::size_t c, const Use& a, const Use& b) {
+    const Use& command = is_command(a.purpose) ? a : b;
+    const Use& filled = is_command(a.purpose) ? b : a;
+    const auto relays = [&](const Use& use) {
+      return owner_kind(use.purpose) == 0 &&
+             value_or(plan_.declared(plan_.transactions[use.owner]).relays, false);
+    };
+    if (relays(command) || relays(filled)) return;
+    report(
+        out_, RuleCode::M12, Severity::warning, command.place, subject(command),
+        fmt::format("{} {}, which {} fills",
+                    command.purpose == UseKind::trigger ? "is triggered by" : "runs only with",
+                    shared_range(c, a, b), subject(filled)),
+        "use a bit that the program sets; or say relays = true here if what arrives shall decide",
+        {{filled.place, "it is filled here"}});
   }
 
   // M10

@@ -1,9 +1,10 @@
-// Family N, first half: who is who on the network (N01 to N04, N07 to N10).
+// Family N, first half: who is who on the network (N01 to N04, N07 to N10, N12).
 #include <algorithm>
 #include <map>
 #include <set>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "model/ip_address.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -158,26 +159,75 @@ class NetworkRules {
     }
   }
 
-  // N01, N03. Which claims one box can satisfy is an equivalence, so each is held against the first
-  // of its host only.
+  // N01, N03, N12. Which claims one box can satisfy is an equivalence, so each is held against the
+  // first of its host only.
   void check_identity() {
     std::map<std::string, const Claim*> by_host;
-    std::map<std::tuple<std::string, std::int64_t, std::int64_t>, const Claim*> by_unit;
+    std::map<std::pair<std::string, std::int64_t>, const Claim*> by_port;
     for (const Claim& claim : claims_) {
       const Claim& first = *by_host.try_emplace(claim.host, &claim).first->second;
-      if (&first != &claim && !one_box(first, claim)) {
-        report_two_boxes(first, claim);
+      if (claim.kind != BoxKind::controller) {
+        const Claim& there = *by_port.try_emplace({claim.host, claim.port}, &claim).first->second;
+        const bool gateway = claim.kind == BoxKind::gateway || there.kind == BoxKind::gateway;
+        if (&there != &claim && gateway) {
+          report_one_port(there, claim);
+          continue;
+        }
+      }
+      if (&first != &claim && !one_box(first, claim)) report_two_boxes(first, claim);
+    }
+    check_units();
+  }
+
+  // N12
+  void report_one_port(const Claim& first, const Claim& claim) {
+    report(out_, RuleCode::N12, Severity::error, claim.place, claim.subject,
+           fmt::format("{}:{} is already {}: one port of a box leads to one serial line",
+                       claim.host, claim.port, first.subject),
+           claim.kind == first.kind
+               ? "write the port of the other serial side, or hang both lines' slaves on one line"
+               : "hang the slave on the line behind the gateway, or write its own host and port",
+           {{first.place, "the other one is here"}});
+  }
+
+  // N03: slaves that are reached by the same host, port and unit, by whatever name and way. Two on
+  // one line are S02's.
+  void check_units() {
+    struct Way {
+      std::size_t slave = 0;
+      std::optional<std::size_t> line;
+      Range place;
+    };
+    std::map<std::tuple<std::string, std::int64_t, std::int64_t>, Way> by_unit;
+    for (std::size_t i = 0; i < in_.plan.slaves.size(); ++i) {
+      const model::Slave& s = in_.plan.slaves[i];
+      const model::ExchangeSlave& effective = in_.exchange.slaves[i];
+      if (!effective.unit) continue;
+      Way way{i, {}, s.unit ? s.unit->place : s.place};
+      std::string host;
+      std::int64_t port = 0;
+      if (s.host && !s.line) {
+        host = s.host->value;
+        port = effective.port;
+        way.place = s.host->place;
+      } else if (in_.slave_line[i] && in_.line_gateway[*in_.slave_line[i]]) {
+        const model::ExchangeGateway& gateway =
+            in_.exchange.gateways[*in_.line_gateway[*in_.slave_line[i]]];
+        if (!gateway.host) continue;
+        host = *gateway.host;
+        port = gateway.port;
+        way.line = *in_.slave_line[i];
+      } else {
         continue;
       }
-      if (claim.kind != BoxKind::slave) continue;
-      const Claim& same =
-          *by_unit.try_emplace({claim.host, claim.port, claim.unit}, &claim).first->second;
-      if (&same == &claim) continue;
-      report(out_, RuleCode::N03, Severity::error, claim.place, claim.subject,
-             fmt::format("{}:{} unit {} is also that of {}", claim.host, claim.port, claim.unit,
-                         same.subject),
+      const std::int64_t unit = effective.unit->value;
+      const auto [at, is_new] = by_unit.try_emplace({host, port, unit}, way);
+      if (is_new || (way.line && at->second.line == way.line)) continue;
+      const model::Slave& other = in_.plan.slaves[at->second.slave];
+      report(out_, RuleCode::N03, Severity::error, way.place, subject_of(s),
+             fmt::format("{}:{} unit {} is also that of {}", host, port, unit, subject_of(other)),
              "write the host of this box, or its own unit behind that host",
-             {{same.place, "the other one is here"}});
+             {{at->second.place, "the other one is here"}});
     }
   }
 
@@ -222,6 +272,7 @@ class NetworkRules {
              fmt::format("unit {} on a slave with a connection of its own; most expect 255 or 0",
                          s.unit->value),
              "write unit = 255, unless its manual names another one or it is a gateway");
+      internal::cure_by_keys(out_, "write unit = 255", s.unit->place, {{"unit", "255"}}, false);
     }
   }
 
@@ -350,6 +401,10 @@ class NetworkRules {
              fmt::format("does not let in {}, the address of controller {}", own, master.name),
              fmt::format("add \"{}\" to allows", own),
              {{in_.declared(t).place, "it connects for this transaction"}});
+      std::string all = "[";
+      for (const auto& who : allows->value) all += fmt::format("\"{}\", ", who.value);
+      internal::cure_by_keys(out_, fmt::format("add \"{}\" to allows", own), allows->place,
+                             {{"allows", fmt::format("{}\"{}\"]", all, own)}}, false);
     }
   }
 

@@ -6,6 +6,7 @@
 
 #include "checks/rules.h"
 #include "model/resolved_plan.h"
+#include "model/text_slips.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
@@ -198,6 +199,14 @@ void check_line(const Line& line, model::Medium medium, const std::vector<Statio
   }
 }
 
+// "/dev/ttyS1" and "ttys1" are one port, as "COM1" and "com1" are.
+std::string port_of(std::string_view text) {
+  constexpr std::string_view folder = "/dev/";
+  std::string port = model::in_small_letters(text);
+  if (port.starts_with(folder)) port.erase(0, folder.size());
+  return port;
+}
+
 void check_ports(const model::ResolvedPlan& in, Findings& out) {
   std::map<std::pair<std::size_t, std::string>, const Line*> by_port;
   std::map<std::size_t, const Line*> by_gateway;
@@ -205,11 +214,15 @@ void check_ports(const model::ResolvedPlan& in, Findings& out) {
     const Line& line = in.plan.lines[l];
     const model::Subject subject = subject_of(line);
     if (in.line_master[l] && line.port) {
-      const auto [at, is_new] = by_port.try_emplace({*in.line_master[l], line.port->value}, &line);
+      const auto [at, is_new] =
+          by_port.try_emplace({*in.line_master[l], port_of(line.port->value)}, &line);
       if (!is_new) {
         report(
             out, RuleCode::S04, Severity::error, line.port->place, subject,
-            fmt::format("port {} is already that of line {}", line.port->value, at->second->name),
+            fmt::format("port {} is already that of line {}{}", line.port->value, at->second->name,
+                        line.port->value == at->second->port->value
+                            ? std::string()
+                            : fmt::format(", there written {}", at->second->port->value)),
             "each line needs a port of its own",
             {{at->second->port->place, "the other line is here"}});
       }

@@ -8,6 +8,7 @@
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
+#include "stall_cures.h"
 #include "timing/bounds.h"
 #include "timing/stalls.h"
 
@@ -74,7 +75,9 @@ class StallRules {
     for (const Stall& stall : stalls_.stalls) {
       if (!hurts(stall, StallKind::first)) continue;
       const auto& t = transaction(job_at(stall.failing.front().job));
-      const model::Subject owner = internal::timeout_owner(plan_, t).subject;
+      const auto timeout_owner = internal::timeout_owner(plan_, t);
+      if (!timeout_owner.is_known) continue;
+      const model::Subject& owner = timeout_owner.subject;
       if (by_owner[owner].empty()) order.push_back(owner);
       by_owner[owner].push_back(&stall);
     }
@@ -120,7 +123,9 @@ class StallRules {
                     plan_.target_name(worst->silent), in_ms(length), when, worst->counted,
                     worst->counted == 1 ? "" : "s", tries_text(failing), fmt::join(names, ", "),
                     others, more),
-        cures(*worst, owner.subject, bites, t.channel->line.has_value()));
+        internal::StallCures(plan_, timing_)
+            .text(*worst, owner.subject, bites, t.channel->line.has_value(),
+                  [&](const Stall& changed, StallKind kind) { return !hurts(changed, kind); }));
   }
 
   // What one of them takes: its tries, or connecting to a host that is off.
@@ -129,111 +134,6 @@ class StallRules {
       return fmt::format("connect_timeout {}", to_text(failing.host_off));
     }
     return fmt::format("{} x {}", failing.tries, to_text(failing.timeout));
-  }
-
-  // The failing requests of a stall, tried otherwise, and what would then be the stall.
-  struct Tries {
-    std::optional<Duration> timeout;
-    bool once = false;
-    bool quick_connect = false;         // as quick to give up as the tries
-    std::optional<std::int64_t> after;  // park
-  };
-  // Left out, connect_timeout is the timeout.
-  [[nodiscard]] bool states_connect_timeout(const FailingJob& failing) const {
-    const model::Target& target = *transaction(job_at(failing.job)).target;
-    return !target.is_peer && plan_.plan.slaves[target.index].connect_timeout.has_value();
-  }
-  // True if with these tries nobody's period is shorter than the stall (or the steady one).
-  [[nodiscard]] bool spares_all(const Stall& stall, const Tries& tries, StallKind kind) const {
-    Stall changed = stall;
-    for (FailingJob& f : changed.failing) {
-      if (tries.timeout) {
-        f.timeout = *tries.timeout;
-        if (!states_connect_timeout(f)) f.host_off = std::min(f.host_off, f.timeout);
-      }
-      if (tries.once) f.tries = 1;
-      if (tries.quick_connect) f.host_off = {};
-    }
-    changed.queues =
-        stall_lengths(timing_.model, stalls_.islands[stall.pool], changed.failing, tries.after);
-    return !hurts(changed, kind);
-  }
-
-  // The longest that an answer takes for which this timeout is kept.
-  [[nodiscard]] Duration longest_answer(const model::Subject& owner) const {
-    Duration longest{};
-    for (const Queue& queue : timing_.model.queues) {
-      for (const Job& job : queue.jobs) {
-        if (job.times.broadcast) continue;
-        if (internal::timeout_owner(plan_, transaction(job)).subject != owner) continue;
-        longest = std::max(longest, timing::longest_reply(job.times));
-      }
-    }
-    return longest;
-  }
-
-  // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
-  [[nodiscard]] std::optional<Duration> largest_timeout(const Stall& stall, Duration least,
-                                                        Tries tries, StallKind kind) const {
-    const auto spares = [&](Duration timeout) {
-      tries.timeout = timeout;
-      return spares_all(stall, tries, kind);
-    };
-    if (!spares(least)) return std::nullopt;
-    const Duration present = stall.failing.front().timeout;
-    // the stall grows with the timeout: halve the interval
-    Duration best = least;
-    Duration beyond = std::max(present, least);
-    while (beyond - best > milliseconds(10)) {
-      const Duration middle = best + model::rounded_down((beyond - best) / 2, milliseconds(10));
-      if (middle == best) break;
-      (spares(middle) ? best : beyond) = middle;
-    }
-    return best < present ? std::optional(best) : std::nullopt;
-  }
-
-  // Each change that alone brings the stall below the periods, with its number.
-  [[nodiscard]] std::string cures(const Stall& stall, const model::Subject& owner, bool bites,
-                                  bool can_park) const {
-    std::vector<std::string> ways;
-    const bool each_try = bites && stall.park;  // one attempt is already too long
-    const StallKind kind = bites ? StallKind::steady : StallKind::first;
-    const Tries present{
-        {}, false, false, stall.park ? std::optional(stall.park->after) : std::nullopt};
-    Tries once = present;
-    once.once = true;
-    const Duration least = rounded_up(longest_answer(owner), milliseconds(10));
-    if (!each_try && stall.failing.front().tries > 1 && spares_all(stall, once, kind)) {
-      ways.emplace_back("retries = 0");
-    }
-    if (const auto timeout = largest_timeout(stall, least, present, kind)) {
-      ways.push_back(fmt::format("timeout = \"{}\"", to_text(*timeout)));
-    } else if (const auto shorter =
-                   each_try ? std::nullopt : largest_timeout(stall, least, once, kind)) {
-      ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));
-    }
-    if (!stall.park && can_park && spares_all(stall, {{}, false, false, 3}, StallKind::steady)) {
-      ways.emplace_back(
-          "park = { after = 3, retry = \"10s\" } (then only the first stall is long)");
-    }
-    if (stall.park && !bites && stall.park->after > 1 &&
-        spares_all(stall, {{}, false, false, 1}, StallKind::first)) {
-      ways.emplace_back("park with after = 1");
-    }
-    Tries quick = present;
-    quick.quick_connect = true;
-    const FailingJob& failing = stall.failing.front();
-    const Duration in_vain = model::times(failing.tries, failing.timeout);
-    if (failing.host_off > in_vain && spares_all(stall, quick, kind)) {
-      ways.push_back(fmt::format("connect_timeout = \"{}\"", to_text(in_vain)));
-    }
-    if (ways.empty()) {
-      return fmt::format(
-          "no timeout cures this; give {} a line of its own, or the others periods "
-          "above the stall",
-          plan_.target_name(stall.silent));
-    }
-    return fmt::format("write {}", fmt::join(ways, ", or "));
   }
 
   // T08

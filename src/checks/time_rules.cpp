@@ -4,6 +4,7 @@
 #include <set>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "line_text.h"
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
@@ -71,8 +72,10 @@ class TimeRules {
       report(out_, RuleCode::T05, Severity::error, t.trigger->place, subject,
              fmt::format("runs every {}, but the program of controller {} only once in {}",
                          to_text(period), c.name, to_text(c.scan->value)),
-             fmt::format("write every = \"{}\" or more", to_text(c.scan->value)),
-             {{c.scan->place, "the scan is here"}});
+             {}, {{c.scan->place, "the scan is here"}});
+      internal::cure_by_keys(
+          out_, fmt::format("write every = \"{}\" or more", to_text(c.scan->value)),
+          t.trigger->place, {{"every", internal::toml_text(c.scan->value)}}, false);
       return;
     }
     if (!c.model || !c.model->period_step || c.model->period_step->value <= Duration{}) return;
@@ -81,8 +84,10 @@ class TimeRules {
     report(out_, RuleCode::T05, Severity::warning, t.trigger->place, subject,
            fmt::format("runs every {}; controller {} counts periods in steps of {}",
                        to_text(period), c.name, to_text(step)),
-           fmt::format("write every = \"{}\"", to_text(rounded_up(period, step))),
-           {{c.model->period_step->place, "the step is stated here"}});
+           {}, {{c.model->period_step->place, "the step is stated here"}});
+    internal::cure_by_keys(
+        out_, fmt::format("write every = \"{}\"", to_text(rounded_up(period, step))),
+        t.trigger->place, {{"every", internal::toml_text(rounded_up(period, step))}}, false);
   }
 
   // T01. Returns its severity, so that T02 does not repeat it.
@@ -170,6 +175,7 @@ class TimeRules {
                          to_text(job.period), t.missed,
                          t.missed == 1 ? "release was" : "releases were", to_text(line.simulated)),
              slower);
+      cure_period(job, rounded_up(stays, milliseconds(10)));
     } else if (*t.response_bound > job.period && !use && !only_because_of_continuous(queue, t)) {
       report(out_, RuleCode::T02, Severity::warning, period_place(job), subject,
              fmt::format("its period of {} is not guaranteed: a response may take up to {}; {} was "
@@ -177,7 +183,13 @@ class TimeRules {
                          to_text(job.period), in_ms(*t.response_bound),
                          t.response_simulated ? in_ms(*t.response_simulated) : "none"),
              slower);
+      cure_period(job, rounded_up(stays, milliseconds(10)));
     }
+  }
+
+  void cure_period(const Job& job, Duration period) {
+    internal::cure_by_keys(out_, fmt::format("write every = \"{}\"", to_text(period)),
+                           period_place(job), {{"every", internal::toml_text(period)}}, false);
   }
 
   // Then T08 speaks of the continuous one.
@@ -205,6 +217,7 @@ class TimeRules {
     if (worst == nullptr) return;
     const auto& t = plan_.transactions[worst->transaction];
     const auto owner = internal::timeout_owner(plan_, t);
+    if (!owner.is_known) return;
     const std::string more =
         slow.size() > 1 ? fmt::format("; {} slaves can be too late", slow.size()) : "";
     report(out_, RuleCode::T03, Severity::error, owner.place, owner.subject,
@@ -214,8 +227,10 @@ class TimeRules {
                        declared(*worst).name, in_ms(longest),
                        worst->times.timeout_to_first ? "first" : "last",
                        worst->times.default_reply ? " (with the default reply time)" : "", more),
-           fmt::format("write timeout = \"{}\"", to_text(rounded_up(longest, milliseconds(10)))),
-           {{declared(*worst).place, "this transaction"}});
+           {}, {{declared(*worst).place, "this transaction"}});
+    const Duration timeout = rounded_up(longest, milliseconds(10));
+    internal::cure_by_keys(out_, fmt::format("write timeout = \"{}\"", to_text(timeout)),
+                           owner.place, {{"timeout", internal::toml_text(timeout)}}, false);
   }
 
   // T07: gathered per line.
@@ -232,6 +247,7 @@ class TimeRules {
       if (worst == nullptr || job.period < worst->period) worst = &job;
     }
     if (worst == nullptr) return;
+    if (!internal::timeout_owner(plan_, plan_.transactions[worst->transaction]).is_known) return;
     const std::string more = count > 1 ? fmt::format(", as are those of {} more", count - 1) : "";
     report(
         out_, RuleCode::T07, Severity::note, period_place(*worst),

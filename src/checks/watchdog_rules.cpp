@@ -1,10 +1,13 @@
-// Family H, second half: slaves' own watchdogs (H07), and what happens to data on loss (H08).
+// Family H, second half: slaves' own watchdogs (H07, H11), and what happens to data on loss (H08).
 #include <algorithm>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
+#include "line_text.h"
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
+#include "stall_cures.h"
 #include "timing/report.h"
 
 namespace greymet::checks {
@@ -30,6 +33,8 @@ struct Feeding {
   std::size_t timed = 0;             // of them those that could be timed
   std::optional<Duration> interval;  // the least of those that feed it
   const timing::TransactionReport* by = nullptr;
+  std::size_t queue = 0;                              // of `by`, into the model
+  const model::ResolvedTransaction* gated = nullptr;  // one that feeds it while a bit is set
 };
 
 bool fed_by_writes(const model::ExchangeSlave& slave) {
@@ -50,9 +55,14 @@ std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
       ++fed.timed;
       if (fed_by_writes(plan.exchange.slaves[t.target->index]) && !t.write) continue;
       if (!report.interval_bound) continue;
+      if (t.gate) {
+        fed.gated = &t;
+        continue;
+      }
       if (!fed.interval || *report.interval_bound < *fed.interval) {
         fed.interval = report.interval_bound;
         fed.by = &report;
+        fed.queue = line.queue.value_or(0);
       }
     }
   }
@@ -66,6 +76,68 @@ void report_unfed(const model::Slave& slave, bool writes, Findings& out) {
          fmt::format("give it a cyclic {} with every = \"{}\" or less",
                      writes ? "write" : "transaction",
                      to_text(rounded_up(slave.watchdog->value / 3, step))));
+}
+
+// What feeds it stops when the program takes away a bit.
+void report_gated(const model::ResolvedPlan& plan, const model::Slave& slave, const Feeding& fed,
+                  bool writes, Findings& out) {
+  const model::Transaction& feeder = plan.declared(*fed.gated);
+  report(out, RuleCode::H07, Severity::error, slave.watchdog->place, subject_of(slave),
+         fmt::format("its watchdog of {} is fed by {} alone, which only runs while {} is set",
+                     to_text(slave.watchdog->value), feeder.name, feeder.only_if->value),
+         fmt::format("take only_if away from {}, or give the slave another cyclic {}", feeder.name,
+                     writes ? "write" : "transaction"),
+         {{feeder.only_if->place, "the gate is here"}});
+}
+
+// H11: in health it is fed often enough; with one of its neighbours silent it is not.
+void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t index,
+                     const Feeding& fed, Findings& out) {
+  const timing::TimingReport& timing = in.timing();
+  const Duration watchdog = slave.watchdog->value;
+  const auto longest_wait = [&](const timing::Stall& stall) {
+    Duration longest{};
+    for (const timing::StallOn& on : stall.queues) {
+      if (on.queue == fed.queue) longest = std::max(longest, on.first);
+    }
+    return longest;
+  };
+  const timing::Stall* worst = nullptr;
+  std::size_t alike = 0;
+  for (const timing::Stall& stall : timing.stalls.stalls) {
+    if (!stall.silent.is_peer && stall.silent.index == index) continue;
+    if (longest_wait(stall) + *fed.interval <= watchdog) continue;
+    ++alike;
+    if (worst == nullptr || longest_wait(stall) > longest_wait(*worst)) worst = &stall;
+  }
+  if (worst == nullptr) return;
+  const auto& ref = worst->failing.front().job;
+  const auto& t = in.plan.transactions[timing.model.queues[ref.queue].jobs[ref.job].transaction];
+  const auto owner = internal::timeout_owner(in.plan, t);
+  if (!owner.is_known) return;
+  const Duration wait = longest_wait(*worst);
+  const std::string more =
+      alike > 1 ? fmt::format("; {} more {} it too", alike - 1, alike == 2 ? "trips" : "trip")
+                : std::string();
+  const std::string cure = internal::StallCures(in.plan, timing)
+                               .text(*worst, owner.subject, false, false,
+                                     [&](const timing::Stall& changed, timing::StallKind) {
+                                       return longest_wait(changed) + *fed.interval <= watchdog;
+                                     });
+  const bool curable = cure.starts_with("write ");
+  const std::string longer = to_text(rounded_up(wait + *fed.interval, milliseconds(100)));
+  report(
+      out, RuleCode::H11, Severity::warning, slave.watchdog->place, subject_of(slave),
+      fmt::format("its watchdog of {} runs out when {} falls silent: {} may wait {} more, and up "
+                  "to {} in health{}",
+                  to_text(watchdog), in.plan.target_name(worst->silent), fed.by->name, in_ms(wait),
+                  in_ms(*fed.interval), more),
+      curable
+          ? fmt::format("{} at {}; or set the watchdog to {} or more", cure, owner.subject, longer)
+          : fmt::format("set the watchdog to {} or more, or give one of the two a line of "
+                        "its own",
+                        longer),
+      {{owner.place, "the timeout is here"}});
 }
 
 void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, const Feeding& fed,
@@ -85,11 +157,17 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
           : fmt::format("set the watchdog to {} or more", longer),
       {{plan.declared(plan.transactions[fed.by->transaction]).place,
         "the quickest of them is here"}});
+  if (fed.by->period && period > Duration{}) {
+    internal::cure_by_keys(out,
+                           fmt::format("write every = \"{}\" at {}", to_text(period), fed.by->name),
+                           plan.transactions[fed.by->transaction].trigger->place,
+                           {{"every", internal::toml_text(period)}}, false);
+  }
 }
 
 }  // namespace
 
-// H07
+// H07, H11
 void check_watchdogs(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
   const auto feeding = feedings_of(in.plan, timing);
@@ -98,11 +176,15 @@ void check_watchdogs(const RuleInput& in, Findings& out) {
     const Feeding& fed = feeding[s];
     const bool writes = fed_by_writes(in.plan.exchange.slaves[s]);
     if (!slave.watchdog || fed.timed == 0) continue;
-    if (!fed.interval) {
+    if (!fed.interval && fed.gated != nullptr) {
+      report_gated(in.plan, slave, fed, writes, out);
+    } else if (!fed.interval) {
       // those that could not be timed may feed it once they are corrected
       if (fed.timed == fed.meant) report_unfed(slave, writes, out);
     } else if (*fed.interval > slave.watchdog->value) {
       report_starved(in.plan, slave, fed, writes, out);
+    } else {
+      report_silenced(in, slave, s, fed, out);
     }
   }
 }

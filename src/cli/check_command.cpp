@@ -1,12 +1,152 @@
+#include <algorithm>
+#include <map>
+
 #include <fmt/format.h>
 
+#include "checks/catalogue.h"
+#include "checks/not_judged.h"
 #include "cli/commands.h"
 #include "cli/print.h"
+#include "files/cures.h"
 #include "files/findings_sarif.h"
+#include "files/folder.h"
 #include "files/result_json.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::cli {
+
+using model::Finding;
+using model::Findings;
+using model::Severity;
+
+namespace {
+
+Severity least_of(const CheckOptions& options) {
+  if (options.least == "error") return Severity::error;
+  return options.least == "warning" ? Severity::warning : Severity::note;
+}
+
+// What stands where, the gravest first: for results longer than a screen.
+void print_summary(const files::LoadedPlan& loaded, const Findings& findings,
+                   const Terminal& terminal) {
+  constexpr std::size_t short_enough = 12;
+  constexpr std::size_t most_places = 4;
+  if (findings.size() <= short_enough) return;
+  std::map<std::pair<int, model::RuleCode>, std::vector<const Finding*>> rows;
+  for (const Finding& f : findings) rows[{-static_cast<int>(f.severity), f.rule}].push_back(&f);
+  std::string text = "\nWhat stands where:\n";
+  for (const auto& [key, list] : rows) {
+    std::string places;
+    for (std::size_t i = 0; i < list.size() && i < most_places; ++i) {
+      const std::string& name = loaded.sources[list[i]->place.file].name;
+      places += fmt::format("{}{}:{}", i == 0 ? "" : ", ", name.substr(name.rfind('/') + 1),
+                            list[i]->place.line);
+    }
+    if (list.size() > most_places) places += fmt::format(" and {} more", list.size() - most_places);
+    text += fmt::format("  {:<7} {} {:>4}  {}\n", to_string(list.front()->severity),
+                        to_string(key.second), list.size(), shown(places));
+  }
+  terminal.out << text << '\n';
+}
+
+void print_result(const CheckOptions& options, const files::LoadedPlan& loaded,
+                  const Findings& findings, const Terminal& terminal) {
+  Findings listed = findings;
+  std::erase_if(listed, [&](const Finding& f) { return f.severity < least_of(options); });
+  print_findings(loaded, listed, terminal);
+  print_summary(loaded, listed, terminal);
+  const model::Plan& plan = loaded.plan.plan;
+  const std::size_t hidden = findings.size() - listed.size();
+  terminal.out << fmt::format(
+      "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}{}\n",
+      shown(options.plan), plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
+      loaded.plan.exchange.connections.size(),
+      findings.empty() ? "nothing to report" : tally_text(checks::tally_of(findings)),
+      hidden > 0 ? fmt::format(" ({} not shown)", hidden) : std::string());
+  const std::string unjudged = checks::text_of(checks::not_judged(loaded.plan));
+  if (!unjudged.empty()) {
+    terminal.out << "not judged: " << folded(shown(unjudged), 12, 12, terminal.width) << '\n';
+  }
+}
+
+int status_of(const files::LoadedPlan& loaded, const Findings& findings) {
+  if (loaded.unreadable) return exit_usage;
+  return checks::tally_of(findings).errors > 0 ? exit_findings : exit_fine;
+}
+
+// Each line as it may be shown.
+std::string shown_lines(std::string_view text) {
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    std::string_view line = text.substr(at, end - at);
+    if (line.ends_with('\r')) line.remove_suffix(1);
+    out += shown(line) + '\n';
+    at = end + 1;
+  }
+  return out;
+}
+
+void print_cures(const files::Cures& cures, bool offers, const Terminal& terminal) {
+  for (const files::CuredFinding& done : cures.done) {
+    const model::Range& place = done.finding.place;
+    const bool known = place.file < cures.loaded.sources.size() && place.line > 0;
+    terminal.out << fmt::format(
+        "cured {} {}{}: {}\n", to_string(done.finding.rule), shown(to_text(done.finding.subject)),
+        known ? fmt::format(" ({}:{})", shown(cures.loaded.sources[place.file].name), place.line)
+              : std::string(),
+        shown(done.title));
+  }
+  for (const files::CuredFinding& left : cures.left) {
+    terminal.out << fmt::format("left {} {}: to {} would bring {} {}: {}\n",
+                                to_string(left.finding.rule), shown(to_text(left.finding.subject)),
+                                shown(left.title), to_string(left.because->severity),
+                                to_string(left.because->rule), shown(left.because->message));
+  }
+  if (cures.done.empty() && cures.left.empty()) {
+    terminal.out << (offers ? "no finding has a cure that could be carried out\n"
+                            : "no finding has a certain cure; --fix=offers takes offers too\n");
+  }
+}
+
+// All of them, or none: a file that cannot be written leaves the others as they were.
+int write_files(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
+  for (std::size_t i = 0; i < changed.size(); ++i) {
+    const auto& [name, before, after] = changed[i];
+    const auto written = files::rewrite_file(name, before, after);
+    if (written) continue;
+    terminal.err << fmt::format("greymet: {}\n", shown(written.error().message));
+    for (std::size_t k = 0; k < i; ++k) {
+      const auto undone = files::rewrite_file(changed[k].name, changed[k].after, changed[k].before);
+      if (!undone) terminal.err << fmt::format("greymet: {}\n", shown(undone.error().message));
+    }
+    terminal.err << "greymet: nothing was changed\n";
+    return exit_unreachable;
+  }
+  return exit_fine;
+}
+
+int run_fix(const CheckOptions& options, const checks::RuleSelection& selection,
+            const Terminal& terminal) {
+  const bool offers = options.fix == "offers";
+  const files::Cures cures =
+      files::carry_out_cures(options.plan, files::disk_files(), selection, offers);
+  for (const files::ChangedFile& file : cures.files) {
+    terminal.out << shown_lines(files::unified_diff(file.name, file.before, file.after));
+  }
+  print_cures(cures, offers, terminal);
+  if (!options.dry_run && !cures.files.empty()) {
+    const int status = write_files(cures.files, terminal);
+    if (status != exit_fine) return status;
+    for (const files::ChangedFile& file : cures.files) {
+      terminal.out << fmt::format("wrote {}\n", shown(file.name));
+    }
+  }
+  print_result(options, cures.loaded, cures.findings, terminal);
+  return status_of(cures.loaded, cures.findings);
+}
+
+}  // namespace
 
 int run_check(const CheckOptions& options, const Terminal& terminal) {
   checks::RuleSelection selection;
@@ -18,24 +158,34 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     }
     selection = std::move(*parsed);
   }
-  const files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
-  const model::Findings findings = checks::check(loaded.plan, loaded.findings, selection);
-  const checks::Tally tally = checks::tally_of(findings);
-  if (options.format == "sarif") {
-    terminal.out << files::findings_sarif(loaded, findings, GREYMET_VERSION);
-  } else if (options.format == "json") {
-    terminal.out << files::findings_json(loaded, findings);
-  } else {
-    print_findings(loaded, findings, terminal);
-    const model::Plan& plan = loaded.plan.plan;
-    terminal.out << fmt::format(
-        "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}\n",
-        shown(options.plan), plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
-        loaded.plan.exchange.connections.size(),
-        findings.empty() ? "nothing to report" : tally_text(tally));
+  const bool as_text = options.format == "text";
+  if (!options.fix.empty() && !as_text) {
+    terminal.err << "greymet: --fix prints text; leave --format out\n";
+    return exit_usage;
   }
-  if (loaded.unreadable) return exit_usage;
-  return tally.errors > 0 ? exit_findings : exit_fine;
+  if (options.dry_run && options.fix.empty()) {
+    terminal.err << "greymet: --dry-run belongs to --fix: greymet check PLAN --fix --dry-run\n";
+    return exit_usage;
+  }
+  if (!options.fix.empty()) return run_fix(options, selection, terminal);
+  const files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
+  Findings findings = checks::check(loaded.plan, loaded.findings, selection);
+  if (as_text) {
+    print_result(options, loaded, findings, terminal);
+    return status_of(loaded, findings);
+  }
+  const int status = status_of(loaded, findings);
+  std::erase_if(findings, [&](const Finding& f) { return f.severity < least_of(options); });
+  const bool curable = std::any_of(findings.begin(), findings.end(),
+                                   [](const Finding& f) { return !f.fixes.empty(); });
+  if (curable) {
+    files::keep_lawful_fixes(loaded, checks::check(loaded.plan, loaded.findings),
+                             files::disk_files(), findings);
+  }
+  terminal.out << (options.format == "sarif"
+                       ? files::findings_sarif(loaded, findings, GREYMET_VERSION)
+                       : files::findings_json(loaded, findings));
+  return status;
 }
 
 }  // namespace greymet::cli

@@ -110,11 +110,8 @@ tl::expected<std::string, std::string> rewritten(const files::LoadedPlan& loaded
   const files::SourceFile& source = loaded.sources.front();
   auto text = files::with_packed_wants(source.text, transactions);
   if (!text) return text;
-  const files::FileSource disk = files::disk_files();
-  const auto again = files::load_plan(
-      source.name, [&](const std::string& path, std::size_t limit) -> files::FileContent {
-        return path == source.name ? files::FileContent(*text) : disk(path, limit);
-      });
+  const auto again =
+      files::load_plan(source.name, files::with_texts(files::disk_files(), {{source.name, *text}}));
   if (!again.unreadable && again.plan.plan.wants.empty() &&
       files::differs_only_by_packing(source.text, *text, transactions) &&
       found_in(again) == found_in(loaded)) {

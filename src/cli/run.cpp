@@ -131,6 +131,14 @@ class CommandLine {
     c.add_option("PLAN", check_.plan, plan_help)->required();
     c.add_option("--rules", check_.rules, "families and rules to run, e.g. F,M02")
         ->type_name("LIST");
+    c.add_flag("--fix{certain}", check_.fix,
+               "carry out the cures that can only mean one thing; --fix=offers: the first offer of "
+               "each finding too")
+        ->check(CLI::IsMember({"certain", "offers"}));
+    c.add_flag("--dry-run", check_.dry_run, "with --fix: show what would change, and leave it");
+    c.add_option("--least", check_.least, "show no less than this: error, warning or note")
+        ->check(CLI::IsMember({"error", "warning", "note"}))
+        ->type_name("SEVERITY");
     add_format(c, check_.format, "sarif", "SARIF 2.1.0");
   }
   void add_explain() {

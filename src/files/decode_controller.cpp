@@ -39,7 +39,7 @@ model::MemoryArea decode_area(const Entry& entry, const model::Subject& subject,
   static constexpr std::array<std::pair<std::string_view, MemoryKind>, 2> kinds{
       {{"word", MemoryKind::word}, {"bit", MemoryKind::bit}}};
   model::MemoryArea area;
-  area.name = entry.key;
+  area.name = model::trimmed(entry.key);
   area.place = entry.place;
   in.require("kind", "write kind = \"word\" or \"bit\"");
   in.require("count", "write how many words or bits there are: count = 8000");

@@ -48,8 +48,8 @@ std::shared_ptr<const model::BlockText> read_part(TableReader& in, std::string_v
   TableReader sub(*table, in.subject(), in.findings());
   model::BlockText block = read_block(sub);
   block.memory = sub.text(memory_key);
-  block.refused = sub.refused();
   sub.finish();
+  block.refused = sub.refused();
   return std::make_shared<const model::BlockText>(std::move(block));
 }
 
@@ -111,8 +111,8 @@ model::Transaction decode_transaction(const Value& table, std::size_t number, Fi
   out.status = read_status(in);
   out.packing = in.choice<model::Packing>("packing", packings);
   out.relays = in.flag("relays");
-  out.refused = in.refused();
   in.finish(misplaced_key);
+  out.refused = in.refused();
   return out;
 }
 
@@ -161,6 +161,7 @@ model::Heartbeat decode_heartbeat(const Value& table, std::size_t number, Findin
   out.bit = in.text("bit");
   out.toggle = in.duration("toggle", Duration(1000));
   out.to = in.text("to");
+  out.seen = in.text("seen");
   out.watch = in.duration("watch", Duration(1000));
   out.react = in.duration("react", Duration(1000));
   out.lost = in.integer("lost", 0, internal::most_retries);
@@ -234,7 +235,7 @@ void decode_named(TableReader& in, std::string_view kind, Findings& findings,
                             findings);
     }
     if (entry.value.kind == ValueKind::table) {
-      decode(entry.key, entry.value);
+      decode(std::string(model::trimmed(entry.key)), entry.value);
       continue;
     }
     if (entry.value.kind == ValueKind::refused) continue;

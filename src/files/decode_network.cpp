@@ -108,8 +108,8 @@ model::Line decode_line(const std::string& name, const Value& table, Findings& f
   }
   line.order = in.choice<model::Order>("order", orders);
   line.park = read_park(in);
-  line.refused = in.refused();
   in.finish();
+  line.refused = in.refused();
   return line;
 }
 
@@ -131,6 +131,7 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
   gateway.delay = read_delay(in, "delay");
   gateway.rtt = read_delay(in, "rtt");
   in.finish();
+  gateway.refused = in.refused();
   return gateway;
 }
 
@@ -183,8 +184,8 @@ model::Slave decode_slave(const std::string& name, const Value& table, Findings&
               "`character_gap` belongs to slaves on a `line`", "remove it");
   }
   refuse_tcp_keys_on_a_line(in, slave);
-  slave.refused = in.refused();
   in.finish();
+  slave.refused = in.refused();
   return slave;
 }
 

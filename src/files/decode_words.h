@@ -25,7 +25,7 @@ inline void read_serial_settings(TableReader& in, model::SerialSettings& setting
   settings.baud = in.integer("baud", least_baud, most_baud);
   settings.format = in.parsed<model::CharacterFormat>(
       "format", model::character_format_from,
-      "data bits, parity and stop bits, such as \"8E1\" or \"8N2\"");
+      "data bits, parity and stop bits, such as \"8E1\" or \"8N2\"", model::meant_format);
 }
 
 // { typical = "6ms", max = "25ms" }
@@ -69,7 +69,8 @@ inline model::Declared<model::OnLoss> read_on_loss(TableReader& in) {
 
 inline model::Declared<model::WordOrder> read_word_order(TableReader& in) {
   return in.parsed<model::WordOrder>("word_order", model::word_order_from,
-                                     "\"ABCD\", \"CDAB\", \"BADC\" or \"DCBA\"");
+                                     "\"ABCD\", \"CDAB\", \"BADC\" or \"DCBA\"",
+                                     model::meant_word_order);
 }
 
 }  // namespace greymet::files::internal

@@ -252,16 +252,18 @@ SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction&
 
 SortedJson heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbeat& h) {
   const auto& controllers = plan.exchange.controllers;
-  return {{"name", h.name},
-          {"from", name_or_null(controllers, h.from)},
-          {"bit", h.from && h.bit ? SortedJson(plan.layouts[*h.from].name_of(*h.bit))
-                                  : SortedJson(nullptr)},
-          {"toggle_ns", nanoseconds(h.toggle)},
-          {"to", name_or_null(controllers, h.to)},
-          {"watch_ns", nanoseconds(h.watch)},
-          {"react_ns", nanoseconds(h.react)},
-          {"lost", h.lost},
-          {"on_loss", word_or_null(h.on_loss)}};
+  SortedJson out{{"name", h.name},
+                 {"from", name_or_null(controllers, h.from)},
+                 {"bit", h.from && h.bit ? SortedJson(plan.layouts[*h.from].name_of(*h.bit))
+                                         : SortedJson(nullptr)},
+                 {"toggle_ns", nanoseconds(h.toggle)},
+                 {"to", name_or_null(controllers, h.to)},
+                 {"watch_ns", nanoseconds(h.watch)},
+                 {"react_ns", nanoseconds(h.react)},
+                 {"lost", h.lost},
+                 {"on_loss", word_or_null(h.on_loss)}};
+  if (h.to && h.seen) out["seen"] = plan.layouts[*h.to].name_of(*h.seen);
+  return out;
 }
 
 // Everything that decides what happens on the wire and in memory, and nothing else.

@@ -6,6 +6,8 @@
 
 #include <cerrno>
 #include <cstring>
+#include <filesystem>
+#include <memory>
 #include <utility>
 
 #include <fmt/format.h>
@@ -66,18 +68,56 @@ tl::expected<void, FileError> write_descriptor(int fd, std::string_view content,
   return {};
 }
 
+namespace {
+
+constexpr std::size_t most_names = 4096;  // of a folder
+
+std::vector<std::string> names_on_disk(const std::string& folder) {
+  std::vector<std::string> names;
+  std::error_code error;
+  std::filesystem::directory_iterator at(folder.empty() ? "." : folder, error);
+  while (!error && at != std::filesystem::directory_iterator() && names.size() < most_names) {
+    names.push_back(at->path().filename().string());
+    at.increment(error);
+  }
+  return names;
+}
+
+}  // namespace
+
 FileSource disk_files() {
-  return read_from_disk;
+  return {read_from_disk, names_on_disk};
+}
+
+FileSource with_texts(FileSource files, std::map<std::string, std::string> texts) {
+  const auto shared = std::make_shared<const std::map<std::string, std::string>>(std::move(texts));
+  FileSource changed = files;
+  changed.read = [shared, files = std::move(files)](const std::string& path, std::size_t limit) {
+    const auto found = shared->find(path);
+    return found == shared->end() ? files(path, limit) : FileContent(found->second);
+  };
+  return changed;
 }
 
 FileSource memory_files(std::map<std::string, std::string> files) {
-  return [files = std::move(files)](const std::string& path, std::size_t limit) -> FileContent {
-    const auto found = files.find(path);
-    if (found == files.end()) return refuse("No such file or directory");
-    if (found->second.size() > limit)
-      return refuse(fmt::format("is larger than {} MB", limit >> 20));
-    return found->second;
-  };
+  const auto shared = std::make_shared<const std::map<std::string, std::string>>(std::move(files));
+  return {[shared](const std::string& path, std::size_t limit) -> FileContent {
+            const auto found = shared->find(path);
+            if (found == shared->end()) return refuse("No such file or directory");
+            if (found->second.size() > limit)
+              return refuse(fmt::format("is larger than {} MB", limit >> 20));
+            return found->second;
+          },
+          [shared](const std::string& folder) {
+            std::vector<std::string> names;
+            for (const auto& [path, ignored] : *shared) {
+              if (!path.starts_with(folder)) continue;
+              const std::string rest = path.substr(folder.size());
+              std::string name = rest.substr(0, rest.find('/'));
+              if (names.empty() || names.back() != name) names.push_back(std::move(name));
+            }
+            return names;
+          }};
 }
 
 }  // namespace greymet::files

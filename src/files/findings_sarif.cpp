@@ -66,6 +66,32 @@ Json rule_json(const checks::RuleEntry& entry) {
   return rule;
 }
 
+// SARIF 2.1.0, sections 3.55 to 3.57; edits are plain replacements here
+Json fixes_sarif(const LoadedPlan& loaded, const model::Finding& f) {
+  Json fixes = Json::array();
+  for (const model::Fix& fix : f.fixes) {
+    std::map<std::uint32_t, Json> by_file;
+    for (const model::Edit& edit : fix.edits) {
+      Json& replacements = by_file.try_emplace(edit.range.file, Json::array()).first->second;
+      replacements.push_back({{"deletedRegion",
+                               {{"startLine", edit.range.line},
+                                {"startColumn", edit.range.column},
+                                {"endLine", edit.range.end_line},
+                                {"endColumn", edit.range.end_column}}},
+                              {"insertedContent", {{"text", edit.text}}}});
+    }
+    Json changes = Json::array();
+    for (auto& [file, replacements] : by_file) {
+      changes.push_back(
+          {{"artifactLocation", {{"uri", uri_of(loaded.sources[file].name)}, {"index", file}}},
+           {"replacements", std::move(replacements)}});
+    }
+    fixes.push_back(
+        {{"description", {{"text", fix.title}}}, {"artifactChanges", std::move(changes)}});
+  }
+  return fixes;
+}
+
 Json result_json(const LoadedPlan& loaded, const model::Finding& f, std::size_t rule_index) {
   Json location = location_json(loaded, f.place);
   location["logicalLocations"] = Json::array({{{"fullyQualifiedName", to_text(f.subject)}}});
@@ -84,6 +110,7 @@ Json result_json(const LoadedPlan& loaded, const model::Finding& f, std::size_t 
     related.push_back(std::move(each));
   }
   if (!related.empty()) result["relatedLocations"] = std::move(related);
+  if (!f.fixes.empty()) result["fixes"] = fixes_sarif(loaded, f);
   return result;
 }
 

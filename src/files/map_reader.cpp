@@ -9,7 +9,9 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
 #include "model/nearest_name.h"
+#include "model/text_slips.h"
 
 namespace greymet::files {
 
@@ -26,6 +28,79 @@ constexpr std::array<std::string_view, 14> columns{
     "offset", "decimals", "unit",    "min",  "max", "access",     "note"};
 constexpr std::array<std::string_view, 4> needed_columns{"point", "area", "address", "type"};
 
+// What other tables call our columns; by their bare words. A lost note or name harms nobody.
+using Synonym = std::pair<std::string_view, std::string_view>;
+constexpr std::array<Synonym, 51> synonyms{{{"tag", "point"},
+                                            {"signal", "point"},
+                                            {"pointname", "point"},
+                                            {"name", "point"},
+                                            {"table", "area"},
+                                            {"registertype", "area"},
+                                            {"space", "area"},
+                                            {"register", "address"},
+                                            {"reg", "address"},
+                                            {"addr", "address"},
+                                            {"modbusaddress", "address"},
+                                            {"datatype", "type"},
+                                            {"format", "type"},
+                                            {"dtype", "type"},
+                                            {"bitno", "bit"},
+                                            {"bitnr", "bit"},
+                                            {"bitnumber", "bit"},
+                                            {"bitposition", "bit"},
+                                            {"bitoffset", "bit"},
+                                            {"order", "word_order"},
+                                            {"byteorder", "word_order"},
+                                            {"endian", "word_order"},
+                                            {"endianness", "word_order"},
+                                            {"swap", "word_order"},
+                                            {"scale", "factor"},
+                                            {"scaling", "factor"},
+                                            {"scalefactor", "factor"},
+                                            {"gain", "factor"},
+                                            {"multiplier", "factor"},
+                                            {"multiplicator", "factor"},
+                                            {"resolution", "factor"},
+                                            {"slope", "factor"},
+                                            {"shift", "offset"},
+                                            {"zero", "offset"},
+                                            {"decimalplaces", "decimals"},
+                                            {"digits", "decimals"},
+                                            {"dp", "decimals"},
+                                            {"engineeringunit", "unit"},
+                                            {"engunit", "unit"},
+                                            {"eu", "unit"},
+                                            {"uom", "unit"},
+                                            {"minimum", "min"},
+                                            {"low", "min"},
+                                            {"lowest", "min"},
+                                            {"rangelow", "min"},
+                                            {"maximum", "max"},
+                                            {"high", "max"},
+                                            {"highest", "max"},
+                                            {"rangehigh", "max"},
+                                            {"rw", "access"},
+                                            {"readwrite", "access"}}};
+
+// The column a heading seems to mean. `certain`: no other one is near.
+struct MeantColumn {
+  std::string_view column;
+  bool certain = true;
+};
+
+std::optional<MeantColumn> meant_column(std::string_view heading) {
+  const std::string word = model::bare_word(heading);
+  for (const std::string_view column : columns) {
+    if (word == model::bare_word(column)) return MeantColumn{column, true};
+  }
+  for (const auto& [synonym, column] : synonyms) {
+    if (word == synonym) return MeantColumn{column, true};
+  }
+  const auto near = model::near_name(word, columns);
+  if (!near) return std::nullopt;
+  return MeantColumn{*std::find(columns.begin(), columns.end(), near->name), near->only};
+}
+
 // Reads one map; collects findings as it goes.
 class MapReader {
  public:
@@ -38,28 +113,34 @@ class MapReader {
 
   model::RegisterMap read(const CsvTable& table) {
     std::vector<std::string> extra;
-    if (!read_header(table, extra)) return {name_, {}, {}};
+    if (!read_header(table, extra)) return {name_, {}, {}, {{}, {}, true}};
     std::vector<Point> points;
     for (std::size_t i = 0; i < table.rows.size(); ++i) {
       row_ = &table.rows[i];
       row_number_ = i + 1;
-      if (!row_fits(table)) continue;
-      if (auto point = read_point()) points.push_back(std::move(*point));
+      left_out_ = {};
+      auto point = row_fits(table) ? read_point() : std::nullopt;
+      if (point) {
+        points.push_back(std::move(*point));
+      } else {
+        unread_.rows.push_back(left_out_);
+      }
     }
     if (table.rows.empty())
       report(table.header.front().place, "has a header row and no points",
              "add a row for each register");
-    return {name_, std::move(points), std::move(extra)};
+    return {name_, std::move(points), std::move(extra), unread_};
   }
 
-  void report(model::Range place, std::string message, std::string remedy,
-              RuleCode rule = RuleCode::P07) {
+  model::Finding& report(model::Range place, std::string message, std::string remedy,
+                         RuleCode rule = RuleCode::P07) {
     findings_.push_back({.rule = rule,
                          .severity = Severity::error,
                          .place = place,
                          .subject = subject_,
                          .message = std::move(message),
                          .remedy = std::move(remedy)});
+    return findings_.back();
   }
 
  private:
@@ -79,17 +160,57 @@ class MapReader {
         extra_columns_.push_back(i);
       }
     }
+    std::map<std::string_view, std::vector<std::size_t>> meant;
+    for (const std::size_t i : extra_columns_) {
+      const auto column = meant_column(table.header[i].text);
+      if (column && !column_of_.contains(std::string(column->column))) {
+        meant[column->column].push_back(i);
+      }
+    }
     for (std::string_view needed : needed_columns) {
       if (column_of_.contains(std::string(needed))) continue;
-      const std::vector<std::string_view> there(extra.begin(), extra.end());
-      const auto nearest = model::nearest_name(needed, there);
-      report(table.header.front().place,
-             fmt::format("column '{}' is missing{}", needed,
-                         nearest ? fmt::format("; is it the one called '{}'?", *nearest) : ""),
-             "a map has a header row with at least point, area, address and type");
+      const auto at = meant.find(needed);
+      const Cell* nearest = at == meant.end() ? nullptr : &table.header[at->second.front()];
+      model::Finding& finding =
+          report(nearest != nullptr ? nearest->place : table.header.front().place,
+                 fmt::format("column '{}' is missing{}", needed,
+                             nearest != nullptr ? fmt::format("; is it the one called '{}'?",
+                                                              model::quoted_start(nearest->text))
+                                                : ""),
+                 nearest != nullptr
+                     ? ""
+                     : "a map has a header row with at least point, area, address and type");
+      if (nearest != nullptr) rename(finding, *nearest, needed, at->second.size() == 1);
       ok = false;
     }
+    if (ok) report_headings(table, meant);
     return ok;
+  }
+
+  static void rename(model::Finding& finding, const Cell& heading, std::string_view column,
+                     bool only) {
+    const auto how = meant_column(heading.text);
+    add_fix(finding,
+            model::write_instead(heading.place, std::string(column), only && how && how->certain));
+  }
+
+  // R05: what stands under such a heading is kept as a column of the maker's, and not used.
+  void report_headings(const CsvTable& table,
+                       const std::map<std::string_view, std::vector<std::size_t>>& meant) {
+    for (const auto& [column, headings] : meant) {
+      unread_.columns.emplace_back(column);
+      for (const std::size_t i : headings) {
+        const Cell& heading = table.header[i];
+        model::Finding& finding =
+            report(heading.place,
+                   fmt::format("column '{}' is not used: there is no column of this name, and "
+                               "'{}' is not there",
+                               model::quoted_start(heading.text), column),
+                   "", RuleCode::R05);
+        finding.severity = Severity::warning;
+        rename(finding, heading, column, headings.size() == 1);
+      }
+    }
   }
 
   bool row_fits(const CsvTable& table) {
@@ -124,6 +245,37 @@ class MapReader {
            fmt::format("write {}", expected));
   }
 
+  // Where the text is a slip of a known sort, the right one is the remedy.
+  void bad(const Cell& c, std::string_view column, std::string_view expected,
+           const std::optional<model::Meant>& meant) {
+    bad(c, column, expected);
+    if (!meant) return;
+    findings_.back().remedy.clear();
+    add_fix(findings_.back(), model::write_instead(c.place, meant->text, meant->certain));
+  }
+
+  // Remembers where the cell stands.
+  void spot(Point& point, model::PointCell which, std::string_view column) const {
+    const Cell* c = cell(column);
+    constexpr std::uint32_t most = 65535;
+    if (c == nullptr || c->place.line != row_->front().place.line ||
+        c->place.end_line != c->place.line || c->place.end_column > most) {
+      return;
+    }
+    point.cells[static_cast<std::size_t>(which)] = {static_cast<std::uint16_t>(c->place.column),
+                                                    static_cast<std::uint16_t>(c->place.end_column),
+                                                    like_thousands(c->text)};
+  }
+
+  // "3.600": one sign with three digits behind it, and one to three before it that are not 0.
+  static bool like_thousands(std::string_view text) {
+    if (text.starts_with('-')) text.remove_prefix(1);
+    const std::size_t point = text.find('.');
+    return point != std::string_view::npos && point >= 1 && point <= 3 && text.front() != '0' &&
+           text.size() == point + 4 && model::all_digits(text.substr(0, point)) &&
+           model::all_digits(text.substr(point + 1));
+  }
+
   std::optional<double> number(std::string_view column) {
     const Cell* c = cell(column);
     if (c == nullptr) return std::nullopt;
@@ -131,17 +283,31 @@ class MapReader {
     const char* end = c->text.data() + c->text.size();
     const auto [stop, error] = std::from_chars(c->text.data(), end, value);
     if (error == std::errc() && stop == end && std::isfinite(value)) return value;
-    if (std::count(c->text.begin(), c->text.end(), ',') == 1) {
+    const auto meant = model::meant_number(c->text);
+    if (meant && std::count(c->text.begin(), c->text.end(), ',') == 1 && meant->certain) {
       failed_ = true;
-      std::string pointed = c->text;
-      std::replace(pointed.begin(), pointed.end(), ',', '.');
-      report(c->place,
-             fmt::format("row {}: {} '{}' has a decimal comma", row_number_, column,
-                         c->text.substr(0, 40)),
-             fmt::format("write {}", pointed.substr(0, 40)));
+      model::Finding& finding = report(c->place,
+                                       fmt::format("row {}: {} '{}' has a decimal comma",
+                                                   row_number_, column, c->text.substr(0, 40)),
+                                       "");
+      add_fix(finding, model::write_instead(c->place, meant->text, true));
       return std::nullopt;
     }
-    bad(*c, column, "a number with a decimal point, e.g. 0.1");
+    if (meant && !meant->certain) {
+      failed_ = true;
+      std::string whole = c->text;
+      std::erase(whole, ',');
+      model::Finding& finding =
+          report(c->place,
+                 fmt::format("row {}: {} '{}' has a comma that may stand for decimals or for "
+                             "thousands",
+                             row_number_, column, c->text.substr(0, 40)),
+                 fmt::format("write {} or {}, whichever is meant", meant->text, whole));
+      add_fix(finding, model::write_instead(c->place, meant->text, false));
+      add_fix(finding, model::write_instead(c->place, whole, false));
+      return std::nullopt;
+    }
+    bad(*c, column, "a number with a decimal point, e.g. 0.1", meant);
     return std::nullopt;
   }
 
@@ -152,7 +318,8 @@ class MapReader {
     const char* end = c->text.data() + c->text.size();
     const auto [stop, error] = std::from_chars(c->text.data(), end, value);
     if (error == std::errc() && stop == end && value >= 0 && value <= most) return value;
-    bad(*c, column, fmt::format("a whole number from 0 to {}", most));
+    bad(*c, column, fmt::format("a whole number from 0 to {}", most),
+        model::meant_whole_number(c->text));
     return std::nullopt;
   }
 
@@ -175,7 +342,9 @@ class MapReader {
     read_bit(point);
     if (const Cell* c = cell("word_order")) {
       point.word_order = model::word_order_from(c->text);
-      if (!point.word_order) bad(*c, "word_order", "ABCD, CDAB, BADC or DCBA");
+      if (!point.word_order) {
+        bad(*c, "word_order", "ABCD, CDAB, BADC or DCBA", model::meant_word_order(c->text));
+      }
     }
     point.factor = number("factor").value_or(1);
     point.offset = number("offset").value_or(0);
@@ -185,6 +354,14 @@ class MapReader {
     if (const Cell* c = cell("unit")) point.unit = c->text;
     if (const Cell* c = cell("note")) point.note = c->text;
     read_access(point);
+    using model::PointCell;
+    for (const auto& [which, column] :
+         {std::pair{PointCell::address, "address"}, std::pair{PointCell::type, "type"},
+          std::pair{PointCell::bit, "bit"}, std::pair{PointCell::word_order, "word_order"},
+          std::pair{PointCell::factor, "factor"}, std::pair{PointCell::offset, "offset"},
+          std::pair{PointCell::min, "min"}, std::pair{PointCell::max, "max"}}) {
+      spot(point, which, column);
+    }
     for (std::size_t i : extra_columns_) {
       point.extra.push_back(i < row_->size() ? (*row_)[i].text : std::string());
     }
@@ -196,6 +373,7 @@ class MapReader {
     const Cell* c = needed("point");
     if (c == nullptr) return;
     point.name = c->text;
+    left_out_.name = c->text;
     if (!model::is_point_name(c->text)) {
       bad(*c, "point", "a name that begins with a letter");
       return;
@@ -213,9 +391,11 @@ class MapReader {
       const auto area = model::area_from(c->text);
       if (area) {
         point.address.area = *area;
+        left_out_.area = *area;
       } else {
         bad(*c, "area",
-            "co, di, ir or hr (or coil, discrete input, input register, holding register)");
+            "co, di, ir or hr (or coil, discrete input, input register, holding register)",
+            model::meant_area(c->text));
       }
     }
     const Cell* c = needed("type");
@@ -223,7 +403,8 @@ class MapReader {
     const auto type = model::data_type_from(c->text);
     if (!type) {
       bad(*c, "type",
-          "bool u16 i16 u32 i32 u64 i64 f32 f64 bcd16 bcd32 text(N) with N to 250, or bits");
+          "bool u16 i16 u32 i32 u64 i64 f32 f64 bcd16 bcd32 text(N) with N to 250, or bits",
+          model::meant_type(c->text));
       return;
     }
     point.type = *type;
@@ -234,8 +415,16 @@ class MapReader {
 
   void read_address_cell(Point& point) {
     const Cell* c = needed("address");
-    if (c == nullptr || failed_) return;
+    if (c == nullptr) return;
     const auto reading = model::read_address({c->text, true}, numbering_);
+    if (reading && reading->offset >= 0 && reading->offset < model::addresses_per_area) {
+      // of a type that is not known: as long as a value can be
+      const auto first = static_cast<std::uint32_t>(reading->offset);
+      constexpr std::uint32_t longest_value = 125;
+      left_out_.extent =
+          model::Extent{first, first + (failed_ ? longest_value : model::registers_of(point.type))};
+    }
+    if (failed_) return;
     if (!reading) {
       failed_ = true;
       report(c->place, fmt::format("row {}: {}", row_number_, reading.error().message),
@@ -282,14 +471,17 @@ class MapReader {
     point.access = read_only_area ? model::Access::read : model::Access::read_write;
     const Cell* c = cell("access");
     if (c == nullptr) return;
-    if (c->text == "r") {
+    if (model::equal_in_any_case(c->text, "r")) {
       point.access = model::Access::read;
-    } else if (c->text == "w" && !read_only_area) {
+    } else if (model::equal_in_any_case(c->text, "w") && !read_only_area) {
       point.access = model::Access::write;
-    } else if (c->text == "rw" && !read_only_area) {
+    } else if (model::equal_in_any_case(c->text, "rw") && !read_only_area) {
       point.access = model::Access::read_write;
     } else {
-      bad(*c, "access", read_only_area ? "r: this area can only be read" : "r, w or rw");
+      const auto meant = model::meant_access(c->text);
+      const bool fits = meant && (!read_only_area || meant->text == "r");
+      bad(*c, "access", read_only_area ? "r: this area can only be read" : "r, w or rw",
+          fits ? meant : std::nullopt);
     }
   }
 
@@ -303,6 +495,8 @@ class MapReader {
   const std::vector<Cell>* row_ = nullptr;
   std::size_t row_number_ = 0;
   bool failed_ = false;
+  model::LeftOutRow left_out_;  // what is known of the row under way
+  model::UnreadOfMap unread_;
 };
 
 }  // namespace
@@ -314,7 +508,7 @@ model::RegisterMap read_map(const std::string& text, const std::string& name, st
   const auto table = read_csv(text, file);
   if (!table) {
     reader.report(table.error().place, table.error().message, table.error().remedy);
-    return {name, {}, {}};
+    return {name, {}, {}, {{}, {}, true}};
   }
   return reader.read(*table);
 }

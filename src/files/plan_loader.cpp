@@ -12,6 +12,8 @@
 #include "files/map_reader.h"
 #include "files/plan_decoder.h"
 #include "files/toml_reader.h"
+#include "model/ascii_text.h"
+#include "model/text_slips.h"
 #include "model/utf8_text.h"
 
 namespace greymet::files {
@@ -116,10 +118,15 @@ class Loader {
                        : files_(path, limit);
     if (!content) {
       out_.unreadable = true;
+      const auto meant = name.value.size() > longest_path ? std::nullopt : meant_file(name.value);
       report(RuleCode::P07, name.place, subject,
              fmt::format("'{}' cannot be read: {}", name.value.substr(0, 200),
                          content.error().message),
-             "paths are relative to the plan");
+             meant ? "" : "paths are relative to the plan");
+      if (meant) {
+        add_fix(out_.findings.back(),
+                model::write_instead(name.place, fmt::format("\"{}\"", *meant), true));
+      }
       return std::nullopt;
     }
     const std::size_t bad = model::first_bad_byte(*content);
@@ -137,6 +144,34 @@ class Loader {
     out_.sources.push_back({path, std::move(*content), !leads_out(name.value)});
     index_of_[path] = index;
     return index;
+  }
+
+  // The one file that the name means but for its case, backslashes or what office programs make of
+  // a text.
+  [[nodiscard]] std::optional<std::string> meant_file(const std::string& name) {
+    constexpr int most_looked_for = 100;  // each reads folders
+    if (++looked_for_ > most_looked_for || leads_out(name)) return std::nullopt;
+    std::string wanted = model::without_typography(name).value_or(name);
+    std::replace(wanted.begin(), wanted.end(), '\\', '/');
+    std::string found;
+    for (std::size_t at = 0; at <= wanted.size();) {
+      const std::size_t slash = std::min(wanted.find('/', at), wanted.size());
+      const std::string part = wanted.substr(at, slash - at);
+      std::optional<std::string> match;
+      for (const std::string& there : files_.names(folder_ + found)) {
+        if (there == part) match = there;
+        if (there == part) break;
+        if (!model::equal_in_any_case(there, part)) continue;
+        if (match) return std::nullopt;
+        match = there;
+      }
+      if (!match) return std::nullopt;
+      found += *match;
+      if (slash < wanted.size()) found += '/';
+      at = slash + 1;
+    }
+    if (found == name || !files_(folder_ + found, largest_plan)) return std::nullopt;
+    return found;
   }
 
   // Nothing of a file from elsewhere is shown unless it is what the plan says it is.
@@ -184,10 +219,20 @@ class Loader {
     models_[*file] = *controller.model;
   }
 
+  static model::RegisterMap unread_map(const model::Slave& slave) {
+    return {slave.map_file->value, {}, {}, {{}, {}, true}};
+  }
+
   void read_map_of(model::Slave& slave, Plan& plan) {
     const model::Subject subject = subject_of(slave);
     const auto file = open(*slave.map_file, subject, largest_map);
-    if (!file) return;
+    if (!file) {
+      // one that could not be read is not the same as none
+      slave.map = plan.maps.size();
+      plan.maps.push_back(unread_map(slave));
+      return;
+    }
+    out_.sources[*file].is_table = true;
     const auto numbering = value_or(slave.numbering, model::Numbering::from_0);
     const auto [at, is_new] = maps_.try_emplace({*file, numbering}, plan.maps.size());
     slave.map = at->second;
@@ -199,12 +244,11 @@ class Loader {
     }
     if (!looks_like(*file, {"point", "area", "address", "type"})) {
       report_foreign(*slave.map_file, subject, "a register map");
-      plan.maps.emplace_back(slave.map_file->value, std::vector<model::Point>{},
-                             std::vector<std::string>{});
+      plan.maps.push_back(unread_map(slave));
       return;
     }
     plan.maps.push_back(out_.sources[*file].text.empty()
-                            ? model::RegisterMap(slave.map_file->value, {}, {})
+                            ? unread_map(slave)
                             : read_map(out_.sources[*file].text, slave.map_file->value, *file,
                                        numbering, subject, out_.findings));
   }
@@ -213,6 +257,7 @@ class Loader {
   void read_transaction_table(const model::Located<std::string>& name, Plan& plan) {
     const auto file = open(name, {model::SubjectKind::exchange}, largest_plan);
     if (!file) return;
+    out_.sources[*file].is_table = true;
     if (!looks_like(*file, {"name", "slave", "fc"})) {
       return report_foreign(name, {model::SubjectKind::exchange}, "a table of transactions");
     }
@@ -264,6 +309,7 @@ class Loader {
   std::string folder_;
   const FileSource& files_;
   LoadedPlan out_;
+  int looked_for_ = 0;
   std::map<std::string, std::uint32_t> index_of_;
   std::map<std::uint32_t, model::ControllerModel> models_;
   std::map<std::pair<std::uint32_t, model::Numbering>, std::size_t> maps_;

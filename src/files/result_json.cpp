@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/check.h"
+#include "checks/not_judged.h"
 #include "files/exchange_export.h"
 #include "json_text.h"
 #include "model/duration_text.h"
@@ -75,11 +76,19 @@ std::string findings_json(const LoadedPlan& loaded, const model::Findings& findi
                     {"related", std::move(related)},
                     {"fixes", fixes_json(loaded, f)}});
   }
+  Json unjudged = Json::array();
+  for (const checks::NotJudged& each : checks::not_judged(loaded.plan)) {
+    unjudged.push_back({{"what", each.what},
+                        {"subjects", each.subjects},
+                        {"because", each.because},
+                        {"add", each.add}});
+  }
   const checks::Tally tally = checks::tally_of(findings);
   return dump({{"findings", std::move(list)},
                {"errors", tally.errors},
                {"warnings", tally.warnings},
-               {"notes", tally.notes}});
+               {"notes", tally.notes},
+               {"not_judged", std::move(unjudged)}});
 }
 
 std::string timing_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {

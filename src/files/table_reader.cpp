@@ -97,18 +97,47 @@ bool TableReader::report(RuleCode rule, model::Range place, std::string message,
   return true;
 }
 
-void TableReader::wrong(const Value& value, std::string_view key, std::string_view expected) {
+void TableReader::wrong(const Value& value, std::string_view key, std::string_view expected,
+                        const std::optional<model::Meant>& meant) {
   refused_.keys.emplace_back(key);
-  report(RuleCode::P05, value.place, fmt::format("`{}` is {}", key, found_text(value)),
-         fmt::format("write {}", expected));
+  const bool kept =
+      report(RuleCode::P05, value.place, fmt::format("`{}` is {}", key, found_text(value)),
+             meant ? std::string() : fmt::format("write {}", expected));
+  if (kept && meant) write_instead(value, meant->text, meant->certain, true);
 }
+
+// The cure of the finding just reported. Cells have no quotes of their own.
+void TableReader::write_instead(const Value& value, std::string_view text, bool certain,
+                                bool quoted) {
+  const bool in_quotes = quoted && value.kind != ValueKind::cell;
+  add_fix(findings_.back(),
+          model::write_instead(
+              value.place, in_quotes ? fmt::format("\"{}\"", text) : std::string(text), certain));
+}
+
+namespace {
+
+// A number that stands in quotes, or as people write numbers.
+std::optional<model::Meant> meant_number_of(const Value& value) {
+  if (!is_texty(value)) return std::nullopt;
+  double number = 0;
+  const std::string_view text = model::trimmed(value.text);
+  const auto [stop, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (error == std::errc() && stop == text.data() + text.size()) {
+    return model::Meant{std::string(text), true};
+  }
+  return model::meant_number(value.text);
+}
+
+}  // namespace
 
 std::optional<std::int64_t> TableReader::whole_number(const Value& value) const {
   if (value.kind == ValueKind::integer) return value.integer;
   if (value.kind != ValueKind::cell) return std::nullopt;
   std::int64_t number = 0;
-  const char* end = value.text.data() + value.text.size();
-  const auto [stop, error] = std::from_chars(value.text.data(), end, number);
+  const std::string_view text = model::trimmed(value.text);
+  const char* end = text.data() + text.size();
+  const auto [stop, error] = std::from_chars(text.data(), end, number);
   if (error != std::errc() || stop != end) return std::nullopt;
   return number;
 }
@@ -116,7 +145,9 @@ std::optional<std::int64_t> TableReader::whole_number(const Value& value) const 
 Declared<std::string> TableReader::text(std::string_view key) {
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
-  if (is_texty(*v) && !v->text.empty()) return Located<std::string>{v->text, v->place};
+  if (is_texty(*v) && !model::trimmed(v->text).empty()) {
+    return Located<std::string>{std::string(model::trimmed(v->text)), v->place};
+  }
   wrong(*v, key, "a text in quotes");
   return std::nullopt;
 }
@@ -129,7 +160,22 @@ Declared<std::int64_t> TableReader::integer(std::string_view key, std::int64_t l
   if (number && *number >= least && *number <= most) {
     return Located<std::int64_t>{*number, v->place};
   }
+  std::optional<model::Meant> meant =
+      is_texty(*v) ? model::meant_whole_number(v->text) : std::nullopt;
+  if (!meant) meant = meant_number_of(*v);
+  if (meant) {
+    Value other = *v;
+    other.kind = ValueKind::cell;
+    other.text = meant->text;
+    const auto right = whole_number(other);
+    if (!right || *right < least || *right > most) meant.reset();
+  }
+  const bool kept = findings_.size() < most_findings_of_reading;
   wrong(*v, key, fmt::format("a whole number from {} to {}", least, most));
+  if (meant && kept) {
+    findings_.back().remedy.clear();
+    write_instead(*v, meant->text, meant->certain, false);
+  }
   return std::nullopt;
 }
 
@@ -141,12 +187,19 @@ Declared<double> TableReader::number(std::string_view key, double least, double 
   if (const auto whole = whole_number(*v)) number = static_cast<double>(*whole);
   if (v->kind == ValueKind::cell && !number) {
     double parsed_value = 0;
-    const char* end = v->text.data() + v->text.size();
-    const auto [stop, error] = std::from_chars(v->text.data(), end, parsed_value);
+    const std::string_view text = model::trimmed(v->text);
+    const char* end = text.data() + text.size();
+    const auto [stop, error] = std::from_chars(text.data(), end, parsed_value);
     if (error == std::errc() && stop == end) number = parsed_value;
   }
   if (number && *number >= least && *number <= most) return Located<double>{*number, v->place};
+  const auto meant = meant_number_of(*v);
+  const bool kept = findings_.size() < most_findings_of_reading;
   wrong(*v, key, fmt::format("a number from {} to {}", least, most));
+  if (meant && kept) {
+    findings_.back().remedy.clear();
+    write_instead(*v, meant->text, meant->certain, false);
+  }
   return std::nullopt;
 }
 
@@ -154,10 +207,26 @@ Declared<bool> TableReader::flag(std::string_view key) {
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   if (v->kind == ValueKind::boolean) return Located<bool>{v->boolean, v->place};
-  if (v->kind == ValueKind::cell && (v->text == "true" || v->text == "false")) {
-    return Located<bool>{v->text == "true", v->place};
+  const std::string word = is_texty(*v) ? model::in_small_letters(model::trimmed(v->text)) : "";
+  if (v->kind == ValueKind::cell && (word == "true" || word == "false")) {
+    return Located<bool>{word == "true", v->place};
   }
+  std::optional<std::string_view> meant;
+  for (const std::string_view yes : {"true", "yes", "y", "on", "1", "ja", "x"}) {
+    if (word == yes) meant = "true";
+  }
+  for (const std::string_view no : {"false", "no", "n", "off", "0", "nein"}) {
+    if (word == no) meant = "false";
+  }
+  if (v->kind == ValueKind::integer && (v->integer == 0 || v->integer == 1)) {
+    meant = v->integer == 1 ? "true" : "false";
+  }
+  const bool kept = findings_.size() < most_findings_of_reading;
   wrong(*v, key, "true or false, without quotes");
+  if (meant && kept) {
+    findings_.back().remedy.clear();
+    write_instead(*v, *meant, true, false);
+  }
   return std::nullopt;
 }
 
@@ -167,19 +236,32 @@ Declared<model::Duration> TableReader::duration(std::string_view key, model::Dur
   if (v->kind == ValueKind::integer || v->kind == ValueKind::real) {
     const std::string n = found_text(*v);
     refused_.keys.emplace_back(key);
-    report(RuleCode::P05, v->place, fmt::format("`{}` is {}, a number without a unit", key, n),
-           fmt::format("write {0} = \"{1}ms\" or {0} = \"{1}s\", as meant", key, n));
+    const bool kept =
+        report(RuleCode::P05, v->place, fmt::format("`{}` is {}, a number without a unit", key, n),
+               fmt::format("write {0} = \"{1}ms\" or {0} = \"{1}s\", as meant", key, n));
+    if (kept) {
+      for (const std::string_view unit : {"ms", "s"}) {
+        write_instead(*v, fmt::format("{}{}", n, unit), false, true);
+      }
+    }
     return std::nullopt;
   }
   if (!is_texty(*v)) {
     wrong(*v, key, "a duration in quotes with its unit, such as \"200ms\"");
     return std::nullopt;
   }
-  const auto parsed_value = model::parse_duration(v->text);
+  const auto parsed_value = model::parse_duration(model::trimmed(v->text));
   if (!parsed_value) {
     refused_.keys.emplace_back(key);
-    report(RuleCode::P05, v->place, fmt::format("`{}`: {}", key, parsed_value.error()),
-           fmt::format("write it like {} = \"200ms\"", key));
+    const auto meant = model::meant_duration(v->text);
+    const bool minutes = meant && !meant->certain && meant->text.ends_with("min");
+    const bool kept = report(
+        RuleCode::P05, v->place, fmt::format("`{}`: {}", key, parsed_value.error()),
+        minutes ? fmt::format("write {0} = \"{1}\", or \"{2}\" if milliseconds are meant", key,
+                              meant->text, meant->text.substr(0, meant->text.size() - 3) + "ms")
+        : meant ? std::string()
+                : fmt::format("write it like {} = \"200ms\"", key));
+    if (kept && meant) write_instead(*v, meant->text, meant->certain, true);
     return std::nullopt;
   }
   if (*parsed_value < least) {
@@ -195,8 +277,10 @@ Declared<model::AddressText> TableReader::address(std::string_view key) {
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   const bool number = v->kind == ValueKind::integer;
-  if ((number && v->integer >= 0) || (is_texty(*v) && !v->text.empty())) {
-    return Located<model::AddressText>{{v->text, number || v->kind == ValueKind::cell}, v->place};
+  if (number && v->integer >= 0) return Located<model::AddressText>{{v->text, true}, v->place};
+  if (is_texty(*v) && !model::trimmed(v->text).empty()) {
+    return Located<model::AddressText>{
+        {std::string(model::trimmed(v->text)), v->kind == ValueKind::cell}, v->place};
   }
   wrong(*v, key, "an address: 4096, 0x1000, \"hr:4096\", \"404097\" or the name of a point");
   return std::nullopt;
@@ -207,11 +291,11 @@ Declared<std::vector<Located<std::string>>> TableReader::texts(std::string_view 
   if (v == nullptr) return std::nullopt;
   Located<std::vector<Located<std::string>>> out{{}, v->place};
   for (const Value& item : list_of(*v)) {
-    if (!is_texty(item) || item.text.empty()) {
+    if (!is_texty(item) || model::trimmed(item.text).empty()) {
       wrong(item, key, "a list of texts, such as [\"a\", \"b\"]");
       return std::nullopt;
     }
-    out.value.push_back({item.text, item.place});
+    out.value.push_back({std::string(model::trimmed(item.text)), item.place});
   }
   return out;
 }
@@ -239,7 +323,7 @@ std::vector<Located<model::AddressText>> TableReader::addresses(std::string_view
   if (v == nullptr) return out;
   for (const Value& item : list_of(*v)) {
     if (is_texty(item)) {
-      out.push_back({{item.text, false}, item.place});
+      out.push_back({{std::string(model::trimmed(item.text)), false}, item.place});
     } else {
       wrong(item, key, "an address in quotes, such as \"hr:0\"");
     }
@@ -249,7 +333,7 @@ std::vector<Located<model::AddressText>> TableReader::addresses(std::string_view
 
 bool TableReader::is_word(std::string_view key, std::string_view word) {
   const Value* v = value(key);
-  return v != nullptr && is_texty(*v) && v->text == word;
+  return v != nullptr && is_texty(*v) && model::equal_in_any_case(model::trimmed(v->text), word);
 }
 
 const Value* TableReader::table(std::string_view key) {
@@ -288,23 +372,32 @@ void TableReader::require(std::string_view key, std::string_view remedy) {
 void TableReader::finish(const std::function<std::string(std::string_view)>& explain) {
   for (const Entry& entry : table_.entries) {
     if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
-    const auto nearest = model::nearest_name(entry.key, known_);
+    const auto near = meant_key(entry.key);
     std::string remedy = explain ? explain(entry.key) : std::string();
     if (remedy.empty()) {
-      remedy = nearest ? fmt::format("write `{}`", *nearest)
-                       : fmt::format("known here: {}", fmt::join(known_, ", "));
+      remedy = near ? fmt::format("write `{}`", near->name)
+                    : fmt::format("known here: {}", fmt::join(known_, ", "));
     }
     const bool kept =
         report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
                std::move(remedy));
-    if (!kept || !nearest) continue;
-    findings_.back().about = *nearest;
-    if (entry.place.has_end()) {
-      findings_.back().fixes = {{fmt::format("write `{}`", *nearest),
-                                 {{entry.place, *nearest}},
-                                 table_.find(*nearest) == nullptr}};
-    }
+    // what its default would cause is only a consequence
+    if (near && table_.find(near->name) == nullptr) refused_.keys.push_back(near->name);
+    if (!kept || !near) continue;
+    findings_.back().about = near->name;
+    add_fix(findings_.back(), {fmt::format("write `{}`", near->name),
+                               {{entry.place, near->name}},
+                               near->only && table_.find(near->name) == nullptr});
   }
+}
+
+// The key of this table that is meant by another one, if any.
+std::optional<model::NearName> TableReader::meant_key(std::string_view key) const {
+  for (const std::string_view known : known_) {
+    if (model::bare_word(known) == model::bare_word(key))
+      return model::NearName{std::string(known)};
+  }
+  return model::near_name(key, known_);
 }
 
 }  // namespace greymet::files

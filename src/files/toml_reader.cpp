@@ -9,6 +9,7 @@
 #include "files/source_text.h"
 #include "files/toml_scan.h"
 #include "model/ascii_text.h"
+#include "model/text_slips.h"
 #include "model/utf8_text.h"
 #include "toml_depth.h"
 
@@ -59,6 +60,36 @@ std::string_view word_at(std::string_view line, std::size_t at) {
   return line.substr(first, end - first);
 }
 
+// Quotes, blanks and letters of office programs outside of texts: TOML knows only plain ones.
+std::optional<std::string> typography_hint(std::string_view line) {
+  std::string outside;  // of texts and comments
+  char quote = 0;
+  for (const char c : line) {
+    if (quote != 0) {
+      if (c == quote) quote = 0;
+      continue;
+    }
+    if (c == '#') break;
+    if (c == '"' || c == '\'') {
+      quote = c;
+    } else {
+      outside += c;
+    }
+  }
+  const auto plain = model::without_typography(outside);
+  if (!plain) return std::nullopt;
+  return fmt::format("write plain quotes, blanks and letters, without an office program's: {}",
+                     model::quoted_start(trimmed(*plain)));
+}
+
+// The byte is in a text in double quotes that reads as a path with backslashes.
+bool backslash_path(std::string_view line, std::size_t at) {
+  const std::size_t slash = line.rfind('\\', std::min(at, line.size() - 1));
+  return slash != std::string_view::npos && at - slash <= 2 && slash + 1 < line.size() &&
+         model::is_letter(line[slash + 1]) &&
+         std::count(line.begin(), line.begin() + static_cast<std::ptrdiff_t>(slash), '"') % 2 == 1;
+}
+
 // The cure for the common slips; nothing else.
 std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
   // The parser stops inside the word, or just behind it.
@@ -68,6 +99,10 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
     return std::any_of(tails.begin(), tails.end(),
                        [word](auto tail) { return word.ends_with(tail); });
   };
+  if (const auto typographic = typography_hint(line)) return typographic;
+  if (at > 0 && at <= line.size() && backslash_path(line, at)) {
+    return "a backslash begins an escape; write paths with /";
+  }
   const bool begins_with_digit = !word.empty() && model::is_digit(word.front());
   const bool only_digits = model::all_digits(word);
   if (word.size() > 1 && word.front() == '0' && only_digits) {

@@ -126,7 +126,9 @@ char reference_digit(Area area) {
 
 std::optional<Area> area_from(std::string_view name) {
   for (const AreaNames& names : area_names) {
-    if (name == names.short_name || name == names.long_name) return names.area;
+    if (equal_in_any_case(name, names.short_name) || equal_in_any_case(name, names.long_name)) {
+      return names.area;
+    }
   }
   return std::nullopt;
 }

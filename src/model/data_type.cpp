@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
@@ -29,9 +31,9 @@ constexpr std::uint32_t longest_text = 250;  // characters: what one request can
 
 std::optional<DataType> data_type_from(std::string_view text) {
   for (const KindName& entry : kind_names) {
-    if (entry.name == text) return DataType{entry.kind, 0};
+    if (equal_in_any_case(entry.name, text)) return DataType{entry.kind, 0};
   }
-  if (text.starts_with("text(") && text.ends_with(")")) {
+  if (equal_in_any_case(text.substr(0, 5), "text(") && text.ends_with(")")) {
     const std::string_view number = text.substr(5, text.size() - 6);
     std::uint32_t characters = 0;
     const auto [end, error] =
@@ -66,7 +68,7 @@ bool is_multi_register(DataType type) {
 
 std::optional<WordOrder> word_order_from(std::string_view text) {
   for (WordOrder order : {WordOrder::abcd, WordOrder::cdab, WordOrder::badc, WordOrder::dcba}) {
-    if (to_string(order) == text) return order;
+    if (equal_in_any_case(to_string(order), text)) return order;
   }
   return std::nullopt;
 }

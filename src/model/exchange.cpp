@@ -252,7 +252,7 @@ void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exc
   for (const ResolvedHeartbeat& h : resolved.heartbeats) {
     const Heartbeat& declared = resolved.plan.heartbeats[h.declared];
     exchange.heartbeats.push_back(
-        {declared.name, h.from, h.to, h.bit, value_or(declared.toggle, Duration{}),
+        {declared.name, h.from, h.to, h.bit, h.seen, value_or(declared.toggle, Duration{}),
          value_or(declared.watch, Duration{}), value_or(declared.react, Duration{}),
          value_or(declared.lost, std::int64_t{0}), optional_of(declared.on_loss)});
   }

@@ -3,6 +3,10 @@
 #include <algorithm>
 #include <array>
 
+#include <fmt/format.h>
+
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
@@ -19,6 +23,19 @@ constexpr std::array<std::string_view, all_codes.size()> all_names{
 };
 
 }  // namespace
+
+Fix write_instead(Range range, std::string text, bool certain) {
+  std::string title = fmt::format("write {}", text);
+  return {std::move(title), {{range, std::move(text)}}, certain};
+}
+
+void add_fix(Finding& finding, Fix fix) {
+  if (finding.remedy.empty()) finding.remedy = fix.title;
+  const bool can_be_edited = std::all_of(fix.edits.begin(), fix.edits.end(), [](const Edit& e) {
+    return e.kind == EditKind::replace ? e.range.has_end() : e.range.line > 0;
+  });
+  if (can_be_edited) finding.fixes.push_back(std::move(fix));
+}
 
 std::string_view to_string(Severity severity) {
   switch (severity) {
@@ -38,7 +55,9 @@ std::span<const RuleCode> all_rule_codes() {
 }
 
 std::optional<RuleCode> rule_code_from(std::string_view text) {
-  const auto* const at = std::find(all_names.begin(), all_names.end(), text);
+  const auto* const at =
+      std::find_if(all_names.begin(), all_names.end(),
+                   [text](std::string_view name) { return equal_in_any_case(name, text); });
   if (at == all_names.end()) return std::nullopt;
   return all_codes[static_cast<std::size_t>(at - all_names.begin())];
 }

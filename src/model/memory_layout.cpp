@@ -5,6 +5,9 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+#include "model/text_slips.h"
+
 namespace greymet::model {
 namespace {
 
@@ -63,12 +66,13 @@ tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text
     for (const MemoryArea& each : controller_->memory) {
       known += (known.empty() ? "" : ", ") + each.name;
     }
-    return fail(
+    return tl::unexpected(MemoryFailure{
         MemoryError::no_such_area,
         known.empty()
             ? fmt::format("'{}': controller {} declares no memory", shown, controller_->name)
             : fmt::format("'{}' is in no memory area of controller {}, which has {}", shown,
-                          controller_->name, known));
+                          controller_->name, known),
+        meant_by(text)});
   }
   MemorySpot spot{*area, std::nullopt, std::nullopt};
   std::string_view rest = text.substr(controller_->memory[*area].name.size());
@@ -85,6 +89,24 @@ tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text
   }
   if (!rest.empty()) spot.number = parse_number(rest, controller_->memory[*area].radix);
   return spot;
+}
+
+std::optional<std::string> MemoryLayout::meant_by(std::string_view text) const {
+  std::string form = without_typography(text).value_or(std::string(text));
+  std::erase_if(form, [](char c) { return c == ' ' || c == '\t' || c == '%'; });
+  std::optional<std::string> meant;
+  for (const MemoryArea& area : controller_->memory) {
+    std::string name = area.name;
+    std::erase(name, '%');
+    if (name.empty() || !equal_in_any_case(std::string_view(form).substr(0, name.size()), name)) {
+      continue;
+    }
+    std::string right = area.name + form.substr(name.size());
+    if (right == text || right.size() == area.name.size() || !read(right)) continue;
+    if (meant) return std::nullopt;
+    meant = std::move(right);
+  }
+  return meant;
 }
 
 std::uint64_t MemoryLayout::first_bit(std::size_t area, std::int64_t number) const {

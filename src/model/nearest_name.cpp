@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
+
 namespace greymet::model {
 namespace {
 
@@ -45,21 +47,31 @@ std::size_t edit_distance(std::string_view a, std::string_view b) {
   return distance_up_to(a, b, longest_compared);
 }
 
-std::optional<std::string> nearest_name(std::string_view name,
-                                        std::span<const std::string_view> known) {
+std::optional<NearName> near_name(std::string_view name, std::span<const std::string_view> known) {
   const std::size_t near = std::max<std::size_t>(1, std::min<std::size_t>(3, name.size() / 3));
   std::optional<std::string_view> best;
   std::size_t best_distance = near + 1;
+  std::size_t others = 0;
   for (std::string_view candidate : known.first(std::min(known.size(), most_names_compared))) {
     // each edit changes the length by one at most
     if (candidate.size() > name.size() + near || name.size() > candidate.size() + near) continue;
+    if (equal_in_any_case(name, candidate)) return NearName{std::string(candidate), true};
     const std::size_t distance = distance_up_to(name, candidate, near);
+    if (distance > near) continue;
+    ++others;
     if (distance >= best_distance) continue;
     best = candidate;
     best_distance = distance;
   }
   if (!best) return std::nullopt;
-  return std::string(*best);
+  return NearName{std::string(*best), others == 1 && known.size() <= most_names_compared};
+}
+
+std::optional<std::string> nearest_name(std::string_view name,
+                                        std::span<const std::string_view> known) {
+  auto near = near_name(name, known);
+  if (!near) return std::nullopt;
+  return std::move(near->name);
 }
 
 std::string did_you_mean(std::string_view name, std::span<const std::string_view> known) {

@@ -12,14 +12,66 @@ std::string range_text(Area area, Extent extent) {
   return fmt::format("{}:{}..{}:{}", name, extent.first, name, extent.end - 1);
 }
 
+bool matches_pattern(std::string_view pattern, std::string_view name) {
+  std::size_t p = 0;
+  std::size_t n = 0;
+  std::size_t star = std::string_view::npos;
+  std::size_t retry = 0;
+  while (n < name.size()) {
+    if (p < pattern.size() && pattern[p] == '*') {
+      star = p++;
+      retry = n;
+    } else if (p < pattern.size() && pattern[p] == name[n]) {
+      ++p;
+      ++n;
+    } else if (star != std::string_view::npos) {
+      p = star + 1;
+      n = ++retry;
+    } else {
+      return false;
+    }
+  }
+  while (p < pattern.size() && pattern[p] == '*') ++p;
+  return p == pattern.size();
+}
+
 Extent extent_of(const Point& point) {
   const std::uint32_t first = point.address.offset.value;
   const std::uint32_t length = is_bit_area(point.address.area) ? 1 : registers_of(point.type);
   return {first, std::min(first + length, addresses_per_area)};
 }
 
+Range place_of(const Point& point, PointCell cell) {
+  const CellSpot& spot = spot_of(point, cell);
+  if (spot.column == 0) return point.place;
+  return {point.place.file, point.place.line, spot.column, point.place.line, spot.end_column};
+}
+
+const CellSpot& spot_of(const Point& point, PointCell cell) {
+  return point.cells[static_cast<std::size_t>(cell)];
+}
+
+namespace {
+
+// Disjoint runs, by address.
+void merge(std::vector<Extent>& extents) {
+  std::sort(extents.begin(), extents.end(),
+            [](const Extent& a, const Extent& b) { return a.first < b.first; });
+  std::vector<Extent> merged;
+  for (const Extent& e : extents) {
+    if (!merged.empty() && e.first <= merged.back().end) {
+      merged.back().end = std::max(merged.back().end, e.end);
+    } else {
+      merged.push_back(e);
+    }
+  }
+  extents = std::move(merged);
+}
+
+}  // namespace
+
 RegisterMap::RegisterMap(std::string file, std::vector<Point> points,
-                         std::vector<std::string> extra_columns)
+                         std::vector<std::string> extra_columns, const UnreadOfMap& unread)
     : file_(std::move(file)), points_(std::move(points)), extra_columns_(std::move(extra_columns)) {
   for (std::size_t i = 0; i < points_.size(); ++i) {
     AreaIndex& area = areas_[static_cast<std::size_t>(points_[i].address.area)];
@@ -43,6 +95,47 @@ RegisterMap::RegisterMap(std::string file, std::vector<Point> points,
     }
     std::sort(area.ends.begin(), area.ends.end());
   }
+  hidden_.columns = unread.columns;
+  hidden_.anywhere = unread.all;
+  hidden_.unnamed = unread.all;
+  for (const LeftOutRow& row : unread.rows) {
+    if (row.name.empty()) {
+      hidden_.unnamed = true;
+    } else {
+      hidden_.names.insert(row.name);
+    }
+    if (!row.area) {
+      hidden_.anywhere = true;
+    } else if (!row.extent) {
+      hidden_.in_area[static_cast<std::size_t>(*row.area)] = true;
+    } else {
+      hidden_.runs[static_cast<std::size_t>(*row.area)].push_back(*row.extent);
+    }
+  }
+  for (auto& runs : hidden_.runs) merge(runs);
+}
+
+bool RegisterMap::may_hide(Area area, Extent block) const {
+  const auto index = static_cast<std::size_t>(area);
+  if (hidden_.anywhere || hidden_.in_area[index]) return true;
+  const auto& runs = hidden_.runs[index];
+  const auto it =
+      std::upper_bound(runs.begin(), runs.end(), block.first,
+                       [](std::uint32_t value, const Extent& run) { return value < run.end; });
+  return it != runs.end() && it->first < block.end;
+}
+
+bool RegisterMap::may_hide(std::string_view point) const {
+  return hidden_.unnamed || hidden_.names.contains(std::string(point));
+}
+
+bool RegisterMap::may_hide_any(const std::function<bool(std::string_view)>& matches) const {
+  return hidden_.unnamed || std::any_of(hidden_.names.begin(), hidden_.names.end(),
+                                        [&](const std::string& name) { return matches(name); });
+}
+
+bool RegisterMap::misreads(std::string_view column) const {
+  return std::find(hidden_.columns.begin(), hidden_.columns.end(), column) != hidden_.columns.end();
 }
 
 const Point* RegisterMap::find(std::string_view name) const {

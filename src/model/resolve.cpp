@@ -6,6 +6,7 @@
 
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "model/text_slips.h"
 #include "resolve_internal.h"
 
 namespace greymet::model {
@@ -28,44 +29,29 @@ std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::si
     known.push_back(key);
   }
   std::sort(known.begin(), known.end());
-  const auto nearest = nearest_name(name.value, known);
+  const auto plain = without_typography(name.value);
+  auto nearest = near_name(name.value, known);
+  if (plain && names.contains(*plain)) nearest = NearName{*plain, true};
   report.error(RuleCode::P03, name.place,
                fmt::format("unknown {} '{}'", kind, name.value.substr(0, 60)),
-               nearest ? fmt::format("write '{}'", *nearest)
+               nearest ? fmt::format("write '{}'", nearest->name)
                        : fmt::format("declare [{}.{}], or name one that is declared",
                                      kind.substr(0, kind.find(' ')), name.value.substr(0, 60)));
-  if (nearest && name.place.has_end()) {
-    report.last().fixes = {
-        {fmt::format("write '{}'", *nearest), {{name.place, '"' + *nearest + '"'}}, false}};
+  if (nearest) {
+    add_fix(report.last(), {fmt::format("write '{}'", nearest->name),
+                            {{name.place, fmt::format("\"{}\"", nearest->name)}},
+                            nearest->only});
   }
   return std::nullopt;
 }
 
-bool matches_pattern(std::string_view pattern, std::string_view name) {
-  std::size_t p = 0;
-  std::size_t n = 0;
-  std::size_t star = std::string_view::npos;
-  std::size_t retry = 0;
-  while (n < name.size()) {
-    if (p < pattern.size() && pattern[p] == '*') {
-      star = p++;
-      retry = n;
-    } else if (p < pattern.size() && pattern[p] == name[n]) {
-      ++p;
-      ++n;
-    } else if (star != std::string_view::npos) {
-      p = star + 1;
-      n = ++retry;
-    } else {
-      return false;
-    }
-  }
-  while (p < pattern.size() && pattern[p] == '*') ++p;
-  return p == pattern.size();
-}
-
 void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& report) {
   const bool malformed = failure.error == MemoryError::not_an_address;
+  if (failure.meant) {
+    report.error(RuleCode::M03, place, failure.message, {});
+    add_fix(report.last(), write_instead(place, fmt::format("\"{}\"", *failure.meant), true));
+    return;
+  }
   report.error(malformed ? RuleCode::P05 : RuleCode::M03, place, failure.message,
                malformed ? "write the area's name and a number, as in \"%MW200\" or \"%MW200.3\""
                          : "use an address inside a declared area, or declare a larger one");
@@ -210,7 +196,7 @@ void resolve_heartbeat(ResolvedPlan& resolved, const Names& names, std::size_t i
                        Findings& findings) {
   const Heartbeat& heartbeat = resolved.plan.heartbeats[index];
   Reporter report(findings, subject_of(heartbeat));
-  ResolvedHeartbeat out{index, {}, {}, {}};
+  ResolvedHeartbeat out{index, {}, {}, {}, {}};
   const auto controller = [&](const Declared<std::string>& name) -> std::optional<ControllerIndex> {
     if (!name) return std::nullopt;
     return look_up_as<ControllerIndex>(names.controllers, *name, "controller", report);
@@ -219,6 +205,9 @@ void resolve_heartbeat(ResolvedPlan& resolved, const Names& names, std::size_t i
   out.to = controller(heartbeat.to);
   if (out.from && heartbeat.bit) {
     out.bit = internal::resolve_bit(resolved.layouts[*out.from], *heartbeat.bit, report);
+  }
+  if (out.to && heartbeat.seen) {
+    out.seen = internal::resolve_bit(resolved.layouts[*out.to], *heartbeat.seen, report);
   }
   resolved.heartbeats.push_back(out);
 }
@@ -285,7 +274,7 @@ std::optional<ValuePlace> resolve_path_end(const ResolvedPlan& resolved, const N
   Range part = text.place;  // the owner is only a part of it: no cure may replace the whole
   part.end_line = part.end_column = 0;
   const Located<std::string> owner{text.value.substr(0, dot), part};
-  const Located<std::string> rest{text.value.substr(dot + 1), text.place};
+  const Located<std::string> rest{text.value.substr(dot + 1), part};
   const auto controller = names.controllers.find(owner.value);
   if (controller != names.controllers.end()) {
     const auto memory =
@@ -304,6 +293,7 @@ std::optional<ValuePlace> resolve_path_end(const ResolvedPlan& resolved, const N
     const auto offset = static_cast<std::uint32_t>(address->offset);
     return end_at_slave(*slave, *address->area, {offset, offset + 1}, address->bit);
   }
+  if (map != nullptr && map->may_hide(rest.value)) return std::nullopt;
   std::vector<std::string_view> known;
   if (map != nullptr) {
     for (const Point& point : map->points()) {
@@ -345,11 +335,14 @@ void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
     for (const Located<std::string>& pattern : want.points->value) {
       bool found = false;
       for (std::size_t i = 0; i < taken.size(); ++i) {
-        if (!internal::matches_pattern(pattern.value, map->points()[i].name)) continue;
+        if (!matches_pattern(pattern.value, map->points()[i].name)) continue;
         found = true;
         taken[i] = true;
       }
-      if (found) continue;
+      const auto matches = [&](std::string_view name) {
+        return matches_pattern(pattern.value, name);
+      };
+      if (found || (map != nullptr && map->may_hide_any(matches))) continue;
       report.error(RuleCode::P03, pattern.place,
                    map == nullptr ? fmt::format("slave {} has no map", want.slave->value)
                                   : fmt::format("no point of slave {} matches '{}'",

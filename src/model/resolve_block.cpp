@@ -5,6 +5,7 @@
 
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "model/text_slips.h"
 #include "resolve_internal.h"
 
 namespace greymet::model::internal {
@@ -32,15 +33,33 @@ void report_unknown_point(const ResolvedPlan& resolved, const Target& target,
                  "add map = \"maps/<slave>.csv\" to the slave, or write an address");
     return;
   }
+  if (map->may_hide(name.value)) return;  // P07 has spoken about its row
   std::vector<std::string_view> known;
   for (const Point& point : map->points()) {
     if (known.size() == most_names_compared) break;
     known.push_back(point.name);
   }
-  report.error(RuleCode::P03, name.place,
-               fmt::format("slave {} has no point '{}'{}", resolved.target_name(target), shown,
-                           did_you_mean(name.value, known)),
-               fmt::format("name a point that {} lists, or write an address", map->file()));
+  const auto plain = without_typography(name.value);
+  auto nearest = near_name(name.value, known);
+  if (plain && map->find(*plain) != nullptr) nearest = NearName{*plain, true};
+  report.error(
+      RuleCode::P03, name.place,
+      fmt::format("slave {} has no point '{}'{}", resolved.target_name(target), shown,
+                  nearest ? fmt::format(" (did you mean '{}'?)", nearest->name) : std::string()),
+      nearest
+          ? fmt::format("write '{}', or another point that {} lists", nearest->name, map->file())
+          : fmt::format("name a point that {} lists, or write an address", map->file()));
+  if (nearest) {
+    add_fix(report.last(), {fmt::format("write '{}'", nearest->name),
+                            {{name.place, fmt::format("\"{}\"", nearest->name)}},
+                            nearest->only});
+  }
+}
+
+// A row that could not be read may be one that the pattern means.
+bool hides_match(const RegisterMap& map, std::string_view pattern) {
+  return map.may_hide_any(
+      [pattern](std::string_view name) { return matches_pattern(pattern, name); });
 }
 
 std::optional<Start> from_peer_memory(const ResolvedPlan& resolved, const Target& target,
@@ -215,7 +234,9 @@ std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const T
       }
     }
     if (found.empty()) {
-      report_unknown_point(resolved, target, name, report);
+      if (map == nullptr || !hides_match(*map, name.value)) {
+        report_unknown_point(resolved, target, name, report);
+      }
       failed = true;
     }
     for (const Point* point : found) {

@@ -62,9 +62,6 @@ template <class I>
   return found ? std::optional<I>(I(*found)) : std::nullopt;
 }
 
-// True if `name` matches a pattern in which '*' stands for any characters.
-[[nodiscard]] bool matches_pattern(std::string_view pattern, std::string_view name);
-
 // Reports a memory failure as M03 or P05, whichever it is.
 void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& report);
 

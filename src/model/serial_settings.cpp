@@ -14,9 +14,12 @@ std::optional<CharacterFormat> character_format_from(std::string_view text) {
   format.data_bits = static_cast<std::uint8_t>(text[0] - '0');
   format.stop_bits = static_cast<std::uint8_t>(text[2] - '0');
   switch (text[1]) {
-    case 'N': format.parity = Parity::none; break;
-    case 'E': format.parity = Parity::even; break;
-    case 'O': format.parity = Parity::odd; break;
+    case 'N':
+    case 'n': format.parity = Parity::none; break;
+    case 'E':
+    case 'e': format.parity = Parity::even; break;
+    case 'O':
+    case 'o': format.parity = Parity::odd; break;
     default: return std::nullopt;
   }
   return format;

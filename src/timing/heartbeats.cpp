@@ -89,8 +89,13 @@ std::vector<HeartbeatReport> heartbeat_reports(const ResolvedPlan& resolved,
     const Carrier* best = nullptr;
     for (const Carrier& c : carriers) {
       if (std::find(carrying.begin(), carrying.end(), c.transaction) == carrying.end()) continue;
+      // one that a gate may stop only where nothing else carries it
+      const auto gated = [&](const Carrier& carrier) {
+        return resolved.transactions[carrier.transaction].gate.has_value();
+      };
       const bool quicker =
-          best == nullptr || (c.delay && (!best->delay || *c.delay < *best->delay));
+          best == nullptr || (gated(*best) && !gated(c)) ||
+          (gated(*best) == gated(c) && c.delay && (!best->delay || *c.delay < *best->delay));
       if (quicker) best = &c;
     }
     if (best != nullptr) {

@@ -71,10 +71,9 @@ std::vector<JobRef> heartbeat_jobs(const model::ResolvedPlan& resolved, const Ti
   return jobs;
 }
 
-void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
-                                   const std::vector<JobRef>& heartbeats,
-                                   std::uint64_t most_transactions, TimingReport& report) {
-  std::vector<JobRef> jobs = heartbeats;
+namespace {
+
+void add_jobs_of_paths(const TimingReport& report, std::vector<JobRef>& jobs) {
   for (const PathReport& path : report.paths) {
     for (const Hop& hop : path.hops) {
       if (hop.job && std::find(jobs.begin(), jobs.end(), *hop.job) == jobs.end()) {
@@ -82,6 +81,26 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
       }
     }
   }
+}
+
+void fill_paths(const model::ResolvedPlan& resolved, const std::vector<QueueStatistics>& random,
+                const std::vector<QueueStatistics>& longest, TimingReport& report) {
+  for (PathReport& path : report.paths) {
+    path.ages = ages_at_end(resolved, report.model, path.hops, random);
+    const auto worst = ages_at_end(resolved, report.model, path.hops, longest);
+    if (path.ages) path.simulated = path.ages->longest;
+    if (worst) path.simulated = std::max(path.simulated.value_or(Duration{}), worst->longest);
+    path.verdict = judge_path(path);
+  }
+}
+
+}  // namespace
+
+void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
+                                   const std::vector<JobRef>& heartbeats,
+                                   std::uint64_t most_transactions, TimingReport& report) {
+  std::vector<JobRef> jobs = heartbeats;
+  add_jobs_of_paths(report, jobs);
   report.heartbeat_runs.resize(report.heartbeats.size());
   if (jobs.empty()) return;
   const TimingModel& timing = report.model;
@@ -114,16 +133,19 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
     run.with_errors =
         watch_living_producer(heartbeat.times, carried_by(resolved, timing, *ref, with_errors));
   }
-  const auto longest = report.paths.empty()
-                           ? std::vector<QueueStatistics>()
-                           : run_watched(timing, jobs, Durations::longest, 0, most_transactions);
-  for (PathReport& path : report.paths) {
-    path.ages = ages_at_end(resolved, timing, path.hops, random);
-    const auto worst = ages_at_end(resolved, timing, path.hops, longest);
-    if (path.ages) path.simulated = path.ages->longest;
-    if (worst) path.simulated = std::max(path.simulated.value_or(Duration{}), worst->longest);
-    path.verdict = judge_path(path);
+  if (!report.paths.empty()) {
+    fill_paths(resolved, random,
+               run_watched(timing, jobs, Durations::longest, 0, most_transactions), report);
   }
+}
+
+void simulate_paths(const model::ResolvedPlan& resolved, std::uint64_t most_transactions,
+                    TimingReport& report) {
+  std::vector<JobRef> jobs = heartbeat_jobs(resolved, report.model);  // as analyse() has them
+  add_jobs_of_paths(report, jobs);
+  if (jobs.empty()) return;
+  fill_paths(resolved, run_watched(report.model, jobs, Durations::random, 0, most_transactions),
+             run_watched(report.model, jobs, Durations::longest, 0, most_transactions), report);
 }
 
 }  // namespace greymet::timing

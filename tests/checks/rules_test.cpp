@@ -205,8 +205,8 @@ TEST_CASE("F04 to F08: what slave, controller and points allow") {
   files["m.toml"] = "functions = [3, 4]\n";
   CHECK(findings_of_rule("F05", modelled, files).empty());
   CHECK(findings_of_rule("F06", one(R"(fc = 6, at = 12, count = 2, from = "%MW0")")) ==
-        Words{"error transaction t: function 6 writes one register, not 2 | write count = 1, or fc "
-              "= 16"});
+        Words{"error transaction t: function 6 writes one register, not 2 | write fc = 16, or "
+              "count = 1"});
   CHECK(findings_of_rule("F06", one(R"(fc = 5, at = 0, count = 2, from = "%MX0")"))
             .at(0)
             .find("one coil, not 2") != std::string::npos);
@@ -479,7 +479,7 @@ TEST_CASE("M06: status and heartbeat bits on other data") {
       findings_of_rule("M06", one(good) + peer) ==
       Words{
           "error heartbeat h: toggles %MW3.0, which transaction t overwrites with what it reads | "
-          "toggle a bit that no read fills"});
+          "toggle a bit that nothing else fills"});
   CHECK(findings_of_rule("M06", one(good) + replaced(peer, "%MW3.0", "%MW500.0"))
             .at(0)
             .find("heartbeat i: uses %MW500.0 like heartbeat h") != std::string::npos);

@@ -152,7 +152,7 @@ TEST_CASE("bad rows are left out and told with their number") {
 
 TEST_CASE("a header that is none is said once for each column") {
   CHECK(map_of("pont,area,address,type\nx,hr,1,u16\n").substr(0, 75) ==
-        "P07 1:1 column 'point' is missing; is it the one called 'pont'? | a map has");
+        "P07 1:1 column 'point' is missing; is it the one called 'pont'? | write poi");
   CHECK(map_of("[plan]\ntitle = 5\n").find("column 'area' is missing") != std::string::npos);
   CHECK(map_of("point,area,area,address,type\nx,hr,hr,1,u16\n").substr(0, 38) ==
         "P07 1:12 column 'area' appears twice |");

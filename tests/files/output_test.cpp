@@ -121,8 +121,10 @@ TEST_CASE("exchange.csv is RFC 4180, one row a transaction") {
 }
 
 TEST_CASE("findings and timing as JSON have the keys that others rely on") {
-  const auto loaded = test::load(test::with_rows({test::replaced(row_a, "count = 8", "count = 9")}),
-                                 test::base_files());
+  const auto loaded = test::load(
+      test::nothing_unused(test::with_rows({test::replaced(
+          test::replaced(row_a, "count = 8", "count = 9"), "%MX3", "%MW90.0")})),
+      test::base_files());
   const auto findings = checks::check(loaded.plan, loaded.findings);
   const Json check = Json::parse(files::findings_json(loaded, findings));
   CHECK(check["errors"] == 0);
@@ -132,10 +134,15 @@ TEST_CASE("findings and timing as JSON have the keys that others rely on") {
   CHECK(f["rule"] == "F11");
   CHECK(f["severity"] == "warning");
   CHECK(f["file"] == "plan.toml");
-  CHECK(f["line"] == 25);
+  CHECK(f["line"] == 19);
   CHECK(f["column"] == 47);
   CHECK(f["subject"] == "transaction a");
   CHECK(f["remedy"] == "write count = 8");
+  CHECK(check["not_judged"][0] ==
+        Json{{"what", "function codes"},
+             {"subjects", {"slave gauge"}},
+             {"because", "no functions"},
+             {"add", "functions = [3, 16] at the slave, from its manual"}});
   const auto good = plan();
   const Json timing = Json::parse(files::timing_json(good.plan, timing::analyse(good.plan, {})));
   CHECK(timing["fingerprint"] == files::fingerprint_of(good.plan));

@@ -55,8 +55,17 @@ const std::map<std::string, Shape>& schema() {
          {"level", "s:none note warning error"},
          {"message", "message"},
          {"locations", "[location"},
-         {"relatedLocations", "[location"}},
+         {"relatedLocations", "[location"},
+         {"fixes", "[fix"}},
         {"message"}}},
+      {"fix",
+       {{{"description", "message"}, {"artifactChanges", "[artifactChange"}}, {"artifactChanges"}}},
+      {"artifactChange",
+       {{{"artifactLocation", "artifactLocation"}, {"replacements", "[replacement"}},
+        {"artifactLocation", "replacements"}}},
+      {"replacement",
+       {{{"deletedRegion", "region"}, {"insertedContent", "artifactContent"}}, {"deletedRegion"}}},
+      {"artifactContent", {{{"text", "s"}}, {}}},
       {"location",
        {{{"id", "i:0"},
          {"physicalLocation", "physicalLocation"},
@@ -66,7 +75,9 @@ const std::map<std::string, Shape>& schema() {
       {"logicalLocation", {{{"fullyQualifiedName", "s"}}, {}}},
       {"physicalLocation",
        {{{"artifactLocation", "artifactLocation"}, {"region", "region"}}, {"artifactLocation"}}},
-      {"region", {{{"startLine", "i:1"}, {"startColumn", "i:1"}}, {}}},
+      {"region",
+       {{{"startLine", "i:1"}, {"startColumn", "i:1"}, {"endLine", "i:1"}, {"endColumn", "i:1"}},
+        {}}},
   };
   return shapes;
 }
@@ -152,7 +163,10 @@ TEST_CASE("plans that cannot be read, and names that need escaping") {
   CHECK_FALSE(physical.contains("region"));  // the file as a whole
   const auto absolute = files::load_plan("/a/b.toml", files::memory_files({}));
   CHECK(sarif_of(absolute)["runs"][0]["artifacts"][0]["location"]["uri"] == "file:///a/b.toml");
-  const auto clean = test::load(test::with_rows({}), test::base_files());
+  const auto clean = test::load(
+      test::nothing_unused(test::with_rows(
+          {R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })"})),
+      test::base_files());
   const Json empty = sarif_of(clean);
   check_object(empty, "log", "");
   CHECK(empty["runs"][0]["results"].empty());

@@ -66,10 +66,12 @@ TEST_CASE("types know their registers") {
     CHECK(to_text(*type) == name);
   }
   for (const char* wrong :
-       {"", "u8", "text", "text()", "text(0)", "text(251)", "text(1", "text(x)", "F32"}) {
+       {"", "u8", "text", "text()", "text(0)", "text(251)", "text(1", "text(x)", "f 32"}) {
     INFO(wrong);
     CHECK_FALSE(data_type_from(wrong).has_value());
   }
+  CHECK(data_type_from("F32") == data_type_from("f32"));
+  CHECK(data_type_from("TEXT(7)") == data_type_from("text(7)"));
 }
 
 TEST_CASE("character formats count their bits") {
@@ -82,9 +84,10 @@ TEST_CASE("character formats count their bits") {
     CHECK(bits_per_character(*format) == bits);
     CHECK(to_text(*format) == name);
   }
-  for (const char* wrong : {"", "8E", "9E1", "8X1", "8E3", "8e1", "8E11"}) {
+  for (const char* wrong : {"", "8E", "9E1", "8X1", "8E3", "8-E-1", "8E11"}) {
     CHECK_FALSE(character_format_from(wrong).has_value());
   }
+  CHECK(to_text(*character_format_from("8e1")) == "8E1");
 }
 
 TEST_CASE("the edit distance agrees with a slow recursion") {

@@ -90,6 +90,12 @@ std::string with_rows(const std::vector<std::string>& rows) {
   return text + "]\n";
 }
 
+std::string nothing_unused(std::string plan) {
+  plan = replaced(std::move(plan), "\"%MX\" = { kind = \"bit\", first = 0, count = 256 }\n", "");
+  const std::size_t pump = plan.find("[slave.pump]");
+  return plan.erase(pump, plan.find("[exchange]") - pump);
+}
+
 std::string replaced(std::string text, const std::string& what, const std::string& with) {
   const std::size_t at = text.find(what);
   INFO("looking for: " << what);

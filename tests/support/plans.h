@@ -22,9 +22,10 @@ using Spot = std::array<std::uint32_t, 3>;
 // Loads `plan.toml` with these other files beside it.
 [[nodiscard]] files::LoadedPlan load(const std::string& plan, Files others = {});
 
-// Families whose rules look at the plan alone; T and H need its timing and speak of every small
-// plan.
-inline constexpr const char* static_families = "P,S,N,F,M,D,C";
+// Families whose rules look at the plan alone; T and H need its timing and, like N13, speak of
+// every small plan.
+inline constexpr const char* static_families =
+    "P,S,N01,N02,N03,N04,N05,N06,N07,N08,N09,N10,N11,N12,F,M,D,C,R";
 
 // All findings of reading and checking, one a line: "error F02 12:34 transaction x: message".
 [[nodiscard]] std::vector<std::string> findings_of(const std::string& plan, Files others = {},
@@ -39,6 +40,8 @@ inline constexpr const char* static_families = "P,S,N,F,M,D,C";
 [[nodiscard]] Files base_files();
 // base_plan() with these rows of transactions, each `{ ... }`.
 [[nodiscard]] std::string with_rows(const std::vector<std::string>& rows);
+// The same without what only other rows would use: the slave `pump` and the area %MX.
+[[nodiscard]] std::string nothing_unused(std::string plan);
 // Replaces one text; the test fails if it is not there.
 [[nodiscard]] std::string replaced(std::string text, const std::string& what,
                                    const std::string& with);

@@ -22,6 +22,9 @@ struct RuleInput {
   // Per transaction: it asks for more than one request can carry (F02, F06), or its function and
   // area disagree (F01): rules about its exact range would only repeat that.
   std::vector<bool> range_is_wrong = {};
+  // Per slave: maps of the plan that fit all its blocks, where its own lists next to nothing of
+  // them (R07). Its blocks are then not held against its own.
+  std::vector<std::vector<std::size_t>> better_maps = {};
   // Of rules that need timing; null for the others.
   const timing::TimingReport* timing_report = nullptr;
   std::stop_token stop = {};
@@ -32,16 +35,25 @@ struct RuleInput {
 // What RuleInput::range_is_wrong says of this plan.
 [[nodiscard]] std::vector<bool> wrong_ranges(const model::ResolvedPlan& plan);
 
-void check_settings(const RuleInput& in, model::Findings& out);       // S
-void check_network(const RuleInput& in, model::Findings& out);        // N01 to N04, N07 to N10
-void check_functions(const RuleInput& in, model::Findings& out);      // F01 to F08, F14
-void check_addresses(const RuleInput& in, model::Findings& out);      // F09 to F13, M09, D04
-void check_memory(const RuleInput& in, model::Findings& out);         // M01, M02, M06, M10
-void check_device_memory(const RuleInput& in, model::Findings& out);  // M04, M05
-void check_packing(const RuleInput& in, model::Findings& out);        // M07, M08
-void check_data(const RuleInput& in, model::Findings& out);           // D01, D02, D05, D06
-void check_capabilities(const RuleInput& in, model::Findings& out);   // C
-void check_on_loss(const RuleInput& in, model::Findings& out);        // H08
+// What RuleInput::better_maps says of this plan.
+[[nodiscard]] std::vector<std::vector<std::size_t>> better_maps(
+    const model::ResolvedPlan& plan, const std::vector<bool>& wrong_ranges);
+
+void check_settings(const RuleInput& in, model::Findings& out);   // S
+void check_network(const RuleInput& in, model::Findings& out);    // N01 to N04, N07 to N10, N12
+void check_functions(const RuleInput& in, model::Findings& out);  // F01 to F08, F14
+void check_addresses(const RuleInput& in, model::Findings& out);  // F09 to F13, M09, D04
+void check_memory(const RuleInput& in, model::Findings& out);     // M01, M02, M06, M10, M12
+void check_copies(const RuleInput& in, model::Findings& out);     // M11, M13, M14
+void check_heartbeat_bits(const RuleInput& in, model::Findings& out);  // M06, H02, H10
+void check_unused(const RuleInput& in, model::Findings& out);          // N13
+void check_device_memory(const RuleInput& in, model::Findings& out);   // M04, M05
+void check_packing(const RuleInput& in, model::Findings& out);         // M07, M08
+void check_data(const RuleInput& in, model::Findings& out);            // D02, D05, D06
+void check_maps(const RuleInput& in, model::Findings& out);            // R01 to R04, R08, D01
+void check_map_use(const RuleInput& in, model::Findings& out);         // R06, R07
+void check_capabilities(const RuleInput& in, model::Findings& out);    // C
+void check_on_loss(const RuleInput& in, model::Findings& out);         // H08
 
 // Rules that need timing.
 void check_connections(const RuleInput& in, model::Findings& out);  // N05, N06, N11
@@ -49,6 +61,8 @@ void check_times(const RuleInput& in, model::Findings& out);        // T01 to T0
 void check_stalls(const RuleInput& in, model::Findings& out);       // T04, T08, T09
 void check_phases(const RuleInput& in, model::Findings& out);       // T06
 void check_heartbeats(const RuleInput& in, model::Findings& out);   // H01 to H06, H09
-void check_watchdogs(const RuleInput& in, model::Findings& out);    // H07
+void check_watchdogs(const RuleInput& in, model::Findings& out);    // H07, H11
+void check_paths(const RuleInput& in, model::Findings& out);        // T11, T12
+void check_parking(const RuleInput& in, model::Findings& out);      // T13
 
 }  // namespace greymet::checks

@@ -22,6 +22,9 @@ struct CheckOptions {
   std::string plan;
   std::string rules;
   std::string format = "text";
+  std::string fix;  // "certain" or "offers"; empty: nothing is changed
+  bool dry_run = false;
+  std::string least = "note";
 };
 [[nodiscard]] int run_check(const CheckOptions& options, const Terminal& terminal);
 

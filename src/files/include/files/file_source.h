@@ -7,6 +7,7 @@
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
+#include <vector>
 
 namespace greymet::files {
 
@@ -20,8 +21,17 @@ struct FileError {
 
 using FileContent = tl::expected<std::string, FileError>;
 
-// Reads a whole file, given by path. Must refuse more than `limit` bytes.
-using FileSource = std::function<FileContent(const std::string& path, std::size_t limit)>;
+// Where files come from. `read` reads a whole file, given by path, and must refuse more than
+// `limit` bytes; `names` lists what stands in a folder ("" for the one worked in), some thousand at
+// most, and nothing where there is no such folder.
+struct FileSource {
+  std::function<FileContent(const std::string& path, std::size_t limit)> read;
+  std::function<std::vector<std::string>(const std::string& folder)> names;
+
+  [[nodiscard]] FileContent operator()(const std::string& path, std::size_t limit) const {
+    return read(path, limit);
+  }
+};
 
 // Largest plan and largest register map that are read.
 inline constexpr std::size_t largest_plan = std::size_t{16} << 20;
@@ -40,6 +50,8 @@ inline constexpr std::size_t largest_map = std::size_t{8} << 20;
 // Writes all of it and waits until it is on the disk. `path` is for the message.
 [[nodiscard]] tl::expected<void, FileError> write_descriptor(int fd, std::string_view content,
                                                              const std::string& path);
+// `files`, but for those paths that stand in `texts`.
+[[nodiscard]] FileSource with_texts(FileSource files, std::map<std::string, std::string> texts);
 // Files held in memory.
 [[nodiscard]] FileSource memory_files(std::map<std::string, std::string> files);
 

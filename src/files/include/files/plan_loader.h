@@ -15,6 +15,7 @@ struct SourceFile {
   std::string name;
   std::string text;
   bool may_be_quoted = true;  // false for what lies outside the plan's folder
+  bool is_table = false;      // CSV
 };
 
 // What came of reading a plan. `unreadable`: the plan or one of its files could not be opened or

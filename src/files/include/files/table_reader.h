@@ -11,9 +11,12 @@
 
 #include "files/value_tree.h"
 #include "model/address.h"
+#include "model/ascii_text.h"
 #include "model/finding.h"
+#include "model/nearest_name.h"
 #include "model/range.h"
 #include "model/strong.h"
+#include "model/text_slips.h"
 
 namespace greymet::files {
 
@@ -40,15 +43,17 @@ class TableReader {
   [[nodiscard]] model::Declared<std::vector<model::Located<std::int64_t>>> integers(
       std::string_view key, std::int64_t least, std::int64_t most);
   [[nodiscard]] std::vector<model::Located<model::AddressText>> addresses(std::string_view key);
-  // One of a few words.
+  // One of a few words, in any case of its letters.
   template <class E>
   [[nodiscard]] model::Declared<E> choice(std::string_view key,
                                           std::span<const std::pair<std::string_view, E>> words);
   // A word that `parse` understands; `expected` says which.
+  // `meant` may know what was meant where it does not understand.
+  using MeaningOf = std::function<std::optional<model::Meant>(std::string_view)>;
   template <class T>
   [[nodiscard]] model::Declared<T> parsed(
       std::string_view key, const std::function<std::optional<T>(std::string_view)>& parse,
-      std::string_view expected);
+      std::string_view expected, const MeaningOf& meant = {});
   // True if the key holds exactly this text.
   [[nodiscard]] bool is_word(std::string_view key, std::string_view word);
   // A sub-table, an array of tables, or null.
@@ -70,7 +75,10 @@ class TableReader {
 
  private:
   [[nodiscard]] const Value* value(std::string_view key);
-  void wrong(const Value& value, std::string_view key, std::string_view expected);
+  void wrong(const Value& value, std::string_view key, std::string_view expected,
+             const std::optional<model::Meant>& meant = std::nullopt);
+  void write_instead(const Value& value, std::string_view text, bool certain, bool quoted);
+  [[nodiscard]] std::optional<model::NearName> meant_key(std::string_view key) const;
   [[nodiscard]] std::optional<std::int64_t> whole_number(const Value& value) const;
 
   const Value& table_;
@@ -83,13 +91,16 @@ class TableReader {
 template <class T>
 model::Declared<T> TableReader::parsed(
     std::string_view key, const std::function<std::optional<T>(std::string_view)>& parse,
-    std::string_view expected) {
+    std::string_view expected, const MeaningOf& meant) {
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
-  if (v->kind == ValueKind::text || v->kind == ValueKind::cell) {
-    if (auto found = parse(v->text)) return model::Located<T>{*std::move(found), v->place};
+  const bool is_text = v->kind == ValueKind::text || v->kind == ValueKind::cell;
+  if (is_text) {
+    if (auto found = parse(model::trimmed(v->text))) {
+      return model::Located<T>{*std::move(found), v->place};
+    }
   }
-  wrong(*v, key, expected);
+  wrong(*v, key, expected, is_text && meant ? meant(v->text) : std::nullopt);
   return std::nullopt;
 }
 
@@ -106,11 +117,23 @@ model::Declared<E> TableReader::choice(std::string_view key,
       key,
       [words](std::string_view text) -> std::optional<E> {
         for (const auto& [word, meaning] : words) {
-          if (word == text) return meaning;
+          if (model::equal_in_any_case(word, text)) return meaning;
         }
         return std::nullopt;
       },
-      expected);
+      expected,
+      [words](std::string_view text) -> std::optional<model::Meant> {
+        std::vector<std::string_view> known;
+        for (const auto& [word, ignored] : words) {
+          if (model::bare_word(word) == model::bare_word(text)) {
+            return model::Meant{std::string(word), true};
+          }
+          known.push_back(word);
+        }
+        const auto near = model::near_name(text, known);
+        if (!near) return std::nullopt;
+        return model::Meant{near->name, near->only};
+      });
 }
 
 }  // namespace greymet::files

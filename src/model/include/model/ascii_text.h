@@ -14,6 +14,15 @@ namespace greymet::model {
   return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
 }
 
+// Equal but for the case of ASCII letters.
+[[nodiscard]] constexpr bool equal_in_any_case(std::string_view a, std::string_view b) {
+  const auto small = [](char c) {
+    return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  };
+  return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                    [small](char x, char y) { return small(x) == small(y); });
+}
+
 // One digit or more, nothing else.
 [[nodiscard]] constexpr bool all_digits(std::string_view text) {
   return !text.empty() && std::all_of(text.begin(), text.end(), is_digit);

@@ -37,6 +37,7 @@ struct DataType {
 // first. For 64 bits the first pair says register order, a swap inside the pair byte order.
 enum class WordOrder : std::uint8_t { abcd, cdab, badc, dcba };
 
+// In any case of letters.
 [[nodiscard]] std::optional<DataType> data_type_from(std::string_view text);
 [[nodiscard]] std::string to_text(DataType type);
 // Registers that one value takes; 1 for a boolean (in a register, or as a bit of its own).
@@ -44,6 +45,7 @@ enum class WordOrder : std::uint8_t { abcd, cdab, badc, dcba };
 // True where the word order matters.
 [[nodiscard]] bool is_multi_register(DataType type);
 
+// In any case of letters.
 [[nodiscard]] std::optional<WordOrder> word_order_from(std::string_view text);
 [[nodiscard]] std::string_view to_string(WordOrder order);
 

@@ -236,7 +236,8 @@ struct ExchangeHeartbeat {
   std::string name;
   std::optional<ControllerIndex> from;
   std::optional<ControllerIndex> to;
-  std::optional<MemoryRange> bit;  // of `from`
+  std::optional<MemoryRange> bit;   // of `from`
+  std::optional<MemoryRange> seen;  // of `to`: where it looks; nothing where the plan does not say
   Duration toggle{};
   Duration watch{};
   Duration react{};

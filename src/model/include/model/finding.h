@@ -21,18 +21,37 @@ struct Related {
   std::string text;
 };
 
-// One change of a file's text: what stands in `range` becomes `text`. The range has an end.
-struct Edit {
-  Range range;
+// A key of a table and the text of its value, as it is written in TOML.
+struct KeyText {
+  std::string key;
   std::string text;
 };
 
-// A cure as data. `certain`: there is only one meaning; else an offer.
+// One change of a file's text. Files of the plan are read once; what becomes of them is for
+// files/cures.h, which turns every kind into plain replacements.
+enum class EditKind : std::uint8_t {
+  replace,   // what stands in `range`, which has an end, becomes `text`
+  set_keys,  // the table or row around the begin of `range` gets `keys`, in place of its own
+  copy_row,  // the row around the begin of `range` once more behind it, with `keys` in it
+  drop_row   // the row or table around the begin of `range` goes
+};
+struct Edit {
+  Range range;
+  std::string text;
+  EditKind kind = EditKind::replace;
+  std::vector<KeyText> keys = {};
+};
+
+// A cure as data. `certain`: there is only one meaning; else an offer. The law of cures: applied,
+// the finding is gone, and none of the same or a higher severity has come.
 struct Fix {
   std::string title;
   std::vector<Edit> edits;
   bool certain = false;
 };
+
+// "write X": the cure that replaces what stands in `range`.
+[[nodiscard]] Fix write_instead(Range range, std::string text, bool certain);
 
 // One finding. `message` holds the numbers that decide it, `remedy` one concrete cure, `fixes` the
 // same as edits where it is one.
@@ -50,6 +69,10 @@ struct Finding {
 };
 
 using Findings = std::vector<Finding>;
+
+// Adds a cure, and its title as the remedy where there is none yet: so words and edits cannot
+// disagree. A replacement of a place without an end is words only.
+void add_fix(Finding& finding, Fix fix);
 
 [[nodiscard]] std::string_view to_string(Severity severity);
 }  // namespace greymet::model

@@ -56,6 +56,7 @@ enum class MemoryError : std::uint8_t { no_such_area, not_an_address, outside };
 struct MemoryFailure {
   MemoryError error = MemoryError::not_an_address;
   std::string message;
+  std::optional<std::string> meant = {};  // the address that only its case, blanks or % differ from
 };
 
 // The layout of one controller's memory. Holds a reference: the controller must outlive it.
@@ -90,6 +91,7 @@ class MemoryLayout {
 
  private:
   [[nodiscard]] std::uint64_t first_bit(std::size_t area, std::int64_t number) const;
+  [[nodiscard]] std::optional<std::string> meant_by(std::string_view text) const;
   [[nodiscard]] std::optional<std::size_t> area_named(std::string_view name) const;
 
   struct Service {

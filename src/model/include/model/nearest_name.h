@@ -20,6 +20,14 @@ inline constexpr std::size_t most_names_compared = 500;
 [[nodiscard]] std::optional<std::string> nearest_name(std::string_view name,
                                                       std::span<const std::string_view> known);
 
+// The same, and whether it is the only one that is near enough.
+struct NearName {
+  std::string name;
+  bool only = true;
+};
+[[nodiscard]] std::optional<NearName> near_name(std::string_view name,
+                                                std::span<const std::string_view> known);
+
 // " (did you mean 'x'?)" or nothing, to be put behind a message.
 [[nodiscard]] std::string did_you_mean(std::string_view name,
                                        std::span<const std::string_view> known);

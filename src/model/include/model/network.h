@@ -93,6 +93,7 @@ struct Gateway {
   Declared<GatewayFraming> framing;
   Declared<Delay> delay;
   Declared<Delay> rtt;
+  RefusedKeys refused;
 };
 
 // A field slave, on a line or at a host.

@@ -23,6 +23,7 @@ struct Heartbeat {
   Declared<std::string> bit;
   Declared<Duration> toggle;
   Declared<std::string> to;
+  Declared<std::string> seen;  // where the consumer looks
   Declared<Duration> watch;
   Declared<Duration> react;
   Declared<std::int64_t> lost;

@@ -3,10 +3,12 @@
 
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "model/address.h"
@@ -17,6 +19,19 @@ namespace greymet::model {
 
 // What a master may do with a point.
 enum class Access : std::uint8_t { read, write, read_write };
+
+// Columns whose cells findings point at.
+enum class PointCell : std::uint8_t { address, type, bit, word_order, factor, offset, min, max };
+inline constexpr std::size_t point_cells = 8;
+
+// Where a cell stands in its row's line, in code points; 0 where it is empty, or lies further to
+// the right than 65535. `like_thousands`: a number with one sign and three digits behind it,
+// "3.600".
+struct CellSpot {
+  std::uint16_t column = 0;
+  std::uint16_t end_column = 0;
+  bool like_thousands = false;
+};
 
 // One value that the slave offers.
 struct Point {
@@ -34,8 +49,13 @@ struct Point {
   Access access = Access::read_write;
   std::string note;
   std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
-  Range place;
+  Range place;                     // of the row's first cell
+  std::array<CellSpot, point_cells> cells{};
 };
+
+// The cell of that column; the row where it has none.
+[[nodiscard]] Range place_of(const Point& point, PointCell cell);
+[[nodiscard]] const CellSpot& spot_of(const Point& point, PointCell cell);
 
 // Registers or bits [first, end) of one area.
 struct Extent {
@@ -50,12 +70,30 @@ struct Extent {
 // "hr:4..hr:9", or "hr:4" for one register or bit.
 [[nodiscard]] std::string range_text(Area area, Extent extent);
 
+// A row that was left out: its finding has been reported. What could be read of it is known.
+struct LeftOutRow {
+  std::string name;
+  std::optional<Area> area;
+  std::optional<Extent> extent;  // registers it may have taken
+};
+
+// What reading could not take over. Rules keep silent where it may matter.
+struct UnreadOfMap {
+  std::vector<LeftOutRow> rows;
+  std::vector<std::string> columns;  // those that a heading with another name seems to mean
+  bool all = false;                  // no table at all
+};
+
+// True if `name` matches a pattern of `points`, in which '*' stands for any characters.
+[[nodiscard]] bool matches_pattern(std::string_view pattern, std::string_view name);
+
 // An immutable register table with its index. Points keep the order of the file.
 class RegisterMap {
  public:
   RegisterMap() = default;
   // Points whose extent leaves the area are the reader's error; they are cut at 65536 here.
-  RegisterMap(std::string file, std::vector<Point> points, std::vector<std::string> extra_columns);
+  RegisterMap(std::string file, std::vector<Point> points, std::vector<std::string> extra_columns,
+              const UnreadOfMap& unread = {});
 
   [[nodiscard]] const std::string& file() const { return file_; }
   [[nodiscard]] const std::vector<Point>& points() const { return points_; }
@@ -74,6 +112,14 @@ class RegisterMap {
   // The unbroken run of listed registers around `offset`.
   [[nodiscard]] std::optional<Extent> run_around(Area area, std::uint32_t offset) const;
 
+  // True if a row that could not be read may have listed some of the block.
+  [[nodiscard]] bool may_hide(Area area, Extent block) const;
+  // True if a row that could not be read may have been this point.
+  [[nodiscard]] bool may_hide(std::string_view point) const;
+  [[nodiscard]] bool may_hide_any(const std::function<bool(std::string_view)>& matches) const;
+  // True if a heading that resembles this column stands where it should be.
+  [[nodiscard]] bool misreads(std::string_view column) const;
+
  private:
   struct AreaIndex {
     std::vector<std::uint32_t> by_address;  // indices of points, by first register
@@ -90,6 +136,15 @@ class RegisterMap {
   std::vector<std::string> extra_columns_;
   std::array<AreaIndex, 4> areas_;
   std::unordered_map<std::string, std::size_t> by_name_;
+  struct Hidden {
+    bool anywhere = false;
+    std::array<bool, 4> in_area{};
+    std::array<std::vector<Extent>, 4> runs;  // merged, by address
+    bool unnamed = false;
+    std::unordered_set<std::string> names;
+    std::vector<std::string> columns;
+  };
+  Hidden hidden_;
 };
 
 }  // namespace greymet::model

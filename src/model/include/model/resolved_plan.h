@@ -48,6 +48,7 @@ struct ResolvedHeartbeat {
   std::optional<ControllerIndex> from;
   std::optional<ControllerIndex> to;
   std::optional<MemoryRange> bit;
+  std::optional<MemoryRange> seen;  // at `to`
 };
 
 // A copy with its controller and ranges looked up.

@@ -102,6 +102,10 @@ struct TimingReport {
 [[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved,
                                            const SimulationOptions& options = {});
 
+// Adds what the simulation says of the report's paths, in the very runs of analyse().
+void simulate_paths(const model::ResolvedPlan& resolved, std::uint64_t most_transactions,
+                    TimingReport& report);
+
 // Use of a queue in percent: sum of longest durations, rounded up to whole scans, over periods.
 [[nodiscard]] double utilisation_percent(const Queue& queue);
 

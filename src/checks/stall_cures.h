@@ -1,0 +1,50 @@
+// What would shorten the stall that a silent slave causes. Not for use outside this folder.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+
+#include "model/resolved_plan.h"
+#include "timing/report.h"
+#include "timing/stalls.h"
+
+namespace greymet::checks::internal {
+
+// True if nobody is hurt by such a stall (the first one, or the steady one).
+using Spares = std::function<bool(const timing::Stall& changed, timing::StallKind kind)>;
+
+// Tries changes of timeout, retries and park with the bounds of timing/stalls.h. Holds references.
+class StallCures {
+ public:
+  StallCures(const model::ResolvedPlan& plan, const timing::TimingReport& timing)
+      : plan_(plan), timing_(timing) {}
+
+  // "write retries = 0, or timeout = "120ms"": each change that alone makes the stall one that
+  // spares all; `owner` is who keeps the timeout. `bites`: it is the steady stall that hurts.
+  [[nodiscard]] std::string text(const timing::Stall& stall, const model::Subject& owner,
+                                 bool bites, bool can_park, const Spares& spares) const;
+
+ private:
+  // The failing requests of a stall, tried otherwise.
+  struct Tries {
+    std::optional<model::Duration> timeout;
+    bool once = false;
+    bool quick_connect = false;         // as quick to give up as the tries
+    std::optional<std::int64_t> after;  // park
+  };
+  [[nodiscard]] const model::ResolvedTransaction& transaction(timing::JobRef ref) const;
+  [[nodiscard]] bool states_connect_timeout(const timing::FailingJob& failing) const;
+  [[nodiscard]] bool spared(const timing::Stall& stall, const Tries& tries, timing::StallKind kind,
+                            const Spares& spares) const;
+  [[nodiscard]] model::Duration longest_answer(const model::Subject& owner) const;
+  [[nodiscard]] std::optional<model::Duration> largest_timeout(const timing::Stall& stall,
+                                                               model::Duration least, Tries tries,
+                                                               timing::StallKind kind,
+                                                               const Spares& spares) const;
+
+  const model::ResolvedPlan& plan_;
+  const timing::TimingReport& timing_;
+};
+
+}  // namespace greymet::checks::internal

@@ -1,0 +1,77 @@
+// Cures as edits of the plan's files: what a fix comes to in plain replacements, and carrying cures
+// out without breaking their law.
+//
+// The law: with a cure applied its finding is gone, and no finding of the same or a higher severity
+// has come. It is not believed but tried: each cure that is offered as data, and each that is
+// carried out, has been checked against the changed files. One that cannot keep it is words only.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "checks/check.h"
+#include "files/plan_loader.h"
+#include "model/finding.h"
+
+namespace greymet::files {
+
+// Bytes [begin, end) of one of the plan's files become `text`.
+struct TextEdit {
+  std::uint32_t file = 0;
+  std::size_t begin = 0;
+  std::size_t end = 0;
+  std::string text;
+  friend bool operator==(const TextEdit&, const TextEdit&) = default;
+};
+
+// The replacements of a fix, by place; nothing where it cannot be written: a table without that
+// column, a file from outside the plan's folder, a spelling that is not followed.
+[[nodiscard]] std::optional<std::vector<TextEdit>> text_edits(const LoadedPlan& loaded,
+                                                              const model::Fix& fix);
+
+// The text with replacements of one file carried out. They must be sorted and apart.
+[[nodiscard]] std::string edited(const std::string& text, const std::vector<TextEdit>& edits);
+
+// Leaves those fixes of `findings` that keep the law, their edits made plain. `found` are all
+// findings of the plan. Tries as many as are worth the time; further ones go.
+void keep_lawful_fixes(const LoadedPlan& loaded, const model::Findings& found,
+                       const FileSource& files, model::Findings& findings);
+
+// A finding that was cured, or whose cure would break the law.
+struct CuredFinding {
+  model::Finding finding;
+  std::string title;
+  std::optional<model::Finding> because = {};  // what the cure would have brought
+};
+
+// A file with its text before and after.
+struct ChangedFile {
+  std::string name;
+  std::string before;
+  std::string after;
+};
+
+// What came of carrying out cures.
+struct Cures {
+  std::vector<ChangedFile> files;  // those that changed, by name
+  LoadedPlan loaded;               // the plan after them
+  model::Findings findings;        // that are left
+  std::vector<CuredFinding> done;
+  std::vector<CuredFinding> left;
+  int passes = 0;
+};
+
+// Applies the certain fixes of the selected rules, with `offers` also the first offer of each
+// finding; those that do not touch each other at a time, until nothing changes, at most 10 times.
+// Nothing is written.
+[[nodiscard]] Cures carry_out_cures(const std::string& plan, const FileSource& files,
+                                    const checks::RuleSelection& selection, bool offers);
+
+// The change of a file as a unified diff; empty where there is none.
+[[nodiscard]] std::string unified_diff(const std::string& name, const std::string& before,
+                                       const std::string& after);
+
+}  // namespace greymet::files
