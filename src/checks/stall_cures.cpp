@@ -32,21 +32,23 @@ bool StallCures::states_connect_timeout(const FailingJob& failing) const {
   return !target.is_peer && plan_.plan.slaves[target.index].connect_timeout.has_value();
 }
 
-// True if with these tries nobody is hurt by the stall (or the steady one).
-bool StallCures::spared(const Stall& stall, const Tries& tries, StallKind kind,
+// True if with these tries nobody is hurt by any of the stalls (or the steady ones).
+bool StallCures::spared(const Stalls& stalls, const Tries& tries, StallKind kind,
                         const Spares& spares) const {
-  Stall changed = stall;
-  for (FailingJob& f : changed.failing) {
-    if (tries.timeout) {
-      f.timeout = *tries.timeout;
-      if (!states_connect_timeout(f)) f.host_off = std::min(f.host_off, f.timeout);
+  return std::all_of(stalls.begin(), stalls.end(), [&](const Stall* stall) {
+    Stall changed = *stall;
+    for (FailingJob& f : changed.failing) {
+      if (tries.timeout) {
+        f.timeout = *tries.timeout;
+        if (!states_connect_timeout(f)) f.host_off = std::min(f.host_off, f.timeout);
+      }
+      if (tries.once) f.tries = 1;
+      if (tries.quick_connect) f.host_off = {};
     }
-    if (tries.once) f.tries = 1;
-    if (tries.quick_connect) f.host_off = {};
-  }
-  changed.queues = stall_lengths(timing_.model, timing_.stalls.islands[stall.pool], changed.failing,
-                                 tries.after);
-  return spares(changed, kind);
+    changed.queues = stall_lengths(timing_.model, timing_.stalls.islands[stall->pool],
+                                   changed.failing, tries.after);
+    return spares(changed, kind);
+  });
 }
 
 // The longest that an answer takes for which this timeout is kept.
@@ -63,14 +65,15 @@ Duration StallCures::longest_answer(const model::Subject& owner) const {
 }
 
 // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
-std::optional<Duration> StallCures::largest_timeout(const Stall& stall, Duration least, Tries tries,
-                                                    StallKind kind, const Spares& spares) const {
+std::optional<Duration> StallCures::largest_timeout(const Stalls& stalls, Duration least,
+                                                    Tries tries, StallKind kind,
+                                                    const Spares& spares) const {
   const auto enough = [&](Duration timeout) {
     tries.timeout = timeout;
-    return spared(stall, tries, kind, spares);
+    return spared(stalls, tries, kind, spares);
   };
   if (!enough(least)) return std::nullopt;
-  const Duration present = stall.failing.front().timeout;
+  const Duration present = stalls.front()->failing.front().timeout;
   // the stall grows with the timeout: halve the interval
   Duration best = least;
   Duration beyond = std::max(present, least);
@@ -82,8 +85,9 @@ std::optional<Duration> StallCures::largest_timeout(const Stall& stall, Duration
   return best < present ? std::optional(best) : std::nullopt;
 }
 
-std::string StallCures::text(const Stall& stall, const model::Subject& owner, bool bites,
+std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, bool bites,
                              bool can_park, const Spares& spares) const {
+  const Stall& stall = *stalls.front();
   std::vector<std::string> ways;
   const bool each_try = bites && stall.park;  // one attempt is already too long
   const StallKind kind = bites ? StallKind::steady : StallKind::first;
@@ -92,27 +96,27 @@ std::string StallCures::text(const Stall& stall, const model::Subject& owner, bo
   Tries once = present;
   once.once = true;
   const Duration least = rounded_up(longest_answer(owner), milliseconds(10));
-  if (!each_try && stall.failing.front().tries > 1 && spared(stall, once, kind, spares)) {
+  if (!each_try && stall.failing.front().tries > 1 && spared(stalls, once, kind, spares)) {
     ways.emplace_back("retries = 0");
   }
-  if (const auto timeout = largest_timeout(stall, least, present, kind, spares)) {
+  if (const auto timeout = largest_timeout(stalls, least, present, kind, spares)) {
     ways.push_back(fmt::format("timeout = \"{}\"", to_text(*timeout)));
   } else if (const auto shorter =
-                 each_try ? std::nullopt : largest_timeout(stall, least, once, kind, spares)) {
+                 each_try ? std::nullopt : largest_timeout(stalls, least, once, kind, spares)) {
     ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));
   }
-  if (!stall.park && can_park && spared(stall, {{}, false, false, 3}, StallKind::steady, spares)) {
+  if (!stall.park && can_park && spared(stalls, {{}, false, false, 3}, StallKind::steady, spares)) {
     ways.emplace_back("park = { after = 3, retry = \"10s\" } (then only the first stall is long)");
   }
   if (stall.park && !bites && stall.park->after > 1 &&
-      spared(stall, {{}, false, false, 1}, StallKind::first, spares)) {
+      spared(stalls, {{}, false, false, 1}, StallKind::first, spares)) {
     ways.emplace_back("park with after = 1");
   }
   Tries quick = present;
   quick.quick_connect = true;
   const FailingJob& failing = stall.failing.front();
   const Duration in_vain = model::times(failing.tries, failing.timeout);
-  if (failing.host_off > in_vain && spared(stall, quick, kind, spares)) {
+  if (failing.host_off > in_vain && spared(stalls, quick, kind, spares)) {
     ways.push_back(fmt::format("connect_timeout = \"{}\"", to_text(in_vain)));
   }
   if (ways.empty()) {

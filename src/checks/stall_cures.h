@@ -4,6 +4,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "model/resolved_plan.h"
 #include "timing/report.h"
@@ -20,10 +21,12 @@ class StallCures {
   StallCures(const model::ResolvedPlan& plan, const timing::TimingReport& timing)
       : plan_(plan), timing_(timing) {}
 
-  // "write retries = 0, or timeout = "120ms"": each change that alone makes the stall one that
-  // spares all; `owner` is who keeps the timeout. `bites`: it is the steady stall that hurts.
-  [[nodiscard]] std::string text(const timing::Stall& stall, const model::Subject& owner,
-                                 bool bites, bool can_park, const Spares& spares) const;
+  using Stalls = std::vector<const timing::Stall*>;
+  // "write retries = 0, or timeout = "120ms"": each change that alone makes all these stalls ones
+  // that spare all, the worst of them first; `owner` is who keeps the timeout. `bites`: it is the
+  // steady stall that hurts.
+  [[nodiscard]] std::string text(const Stalls& stalls, const model::Subject& owner, bool bites,
+                                 bool can_park, const Spares& spares) const;
 
  private:
   // The failing requests of a stall, tried otherwise.
@@ -35,10 +38,10 @@ class StallCures {
   };
   [[nodiscard]] const model::ResolvedTransaction& transaction(timing::JobRef ref) const;
   [[nodiscard]] bool states_connect_timeout(const timing::FailingJob& failing) const;
-  [[nodiscard]] bool spared(const timing::Stall& stall, const Tries& tries, timing::StallKind kind,
+  [[nodiscard]] bool spared(const Stalls& stalls, const Tries& tries, timing::StallKind kind,
                             const Spares& spares) const;
   [[nodiscard]] model::Duration longest_answer(const model::Subject& owner) const;
-  [[nodiscard]] std::optional<model::Duration> largest_timeout(const timing::Stall& stall,
+  [[nodiscard]] std::optional<model::Duration> largest_timeout(const Stalls& stalls,
                                                                model::Duration least, Tries tries,
                                                                timing::StallKind kind,
                                                                const Spares& spares) const;

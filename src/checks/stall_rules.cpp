@@ -84,6 +84,17 @@ class StallRules {
     for (const model::Subject& owner : order) report_stalls(by_owner[owner]);
   }
 
+  // Those that hurt, the worst first.
+  [[nodiscard]] std::vector<const Stall*> with_first(const Stall& worst,
+                                                     const std::vector<const Stall*>& stalls,
+                                                     bool bites) const {
+    std::vector<const Stall*> all{&worst};
+    for (const Stall* s : stalls) {
+      if (s != &worst && (!bites || hurts(*s, StallKind::steady))) all.push_back(s);
+    }
+    return all;
+  }
+
   void report_stalls(const std::vector<const Stall*>& stalls) {
     const auto steady = [&](const Stall* s) { return hurts(*s, StallKind::steady); };
     const bool bites = std::any_of(stalls.begin(), stalls.end(), steady);
@@ -124,7 +135,8 @@ class StallRules {
                     worst->counted == 1 ? "" : "s", tries_text(failing), fmt::join(names, ", "),
                     others, more),
         internal::StallCures(plan_, timing_)
-            .text(*worst, owner.subject, bites, t.channel->line.has_value(),
+            .text(with_first(*worst, stalls, bites), owner.subject, bites,
+                  t.channel->line.has_value(),
                   [&](const Stall& changed, StallKind kind) { return !hurts(changed, kind); }));
   }
 

@@ -102,15 +102,18 @@ void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t
     }
     return longest;
   };
-  const timing::Stall* worst = nullptr;
-  std::size_t alike = 0;
+  std::vector<const timing::Stall*> tripping;
   for (const timing::Stall& stall : timing.stalls.stalls) {
     if (!stall.silent.is_peer && stall.silent.index == index) continue;
     if (longest_wait(stall) + *fed.interval <= watchdog) continue;
-    ++alike;
-    if (worst == nullptr || longest_wait(stall) > longest_wait(*worst)) worst = &stall;
+    tripping.push_back(&stall);
+    if (longest_wait(stall) > longest_wait(*tripping.front())) {
+      std::swap(tripping.front(), tripping.back());
+    }
   }
-  if (worst == nullptr) return;
+  if (tripping.empty()) return;
+  const timing::Stall* worst = tripping.front();
+  const std::size_t alike = tripping.size();
   const auto& ref = worst->failing.front().job;
   const auto& t = in.plan.transactions[timing.model.queues[ref.queue].jobs[ref.job].transaction];
   const auto owner = internal::timeout_owner(in.plan, t);
@@ -120,7 +123,7 @@ void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t
       alike > 1 ? fmt::format("; {} more {} it too", alike - 1, alike == 2 ? "trips" : "trip")
                 : std::string();
   const std::string cure = internal::StallCures(in.plan, timing)
-                               .text(*worst, owner.subject, false, false,
+                               .text(tripping, owner.subject, false, false,
                                      [&](const timing::Stall& changed, timing::StallKind) {
                                        return longest_wait(changed) + *fed.interval <= watchdog;
                                      });

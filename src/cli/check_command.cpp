@@ -7,9 +7,9 @@
 #include "checks/not_judged.h"
 #include "cli/commands.h"
 #include "cli/print.h"
+#include "cli/rewrite.h"
 #include "files/cures.h"
 #include "files/findings_sarif.h"
-#include "files/folder.h"
 #include "files/result_json.h"
 #include "model/resolved_plan.h"
 
@@ -74,19 +74,6 @@ int status_of(const files::LoadedPlan& loaded, const Findings& findings) {
   return checks::tally_of(findings).errors > 0 ? exit_findings : exit_fine;
 }
 
-// Each line as it may be shown.
-std::string shown_lines(std::string_view text) {
-  std::string out;
-  for (std::size_t at = 0; at < text.size();) {
-    const std::size_t end = std::min(text.find('\n', at), text.size());
-    std::string_view line = text.substr(at, end - at);
-    if (line.ends_with('\r')) line.remove_suffix(1);
-    out += shown(line) + '\n';
-    at = end + 1;
-  }
-  return out;
-}
-
 void print_cures(const files::Cures& cures, bool offers, const Terminal& terminal) {
   for (const files::CuredFinding& done : cures.done) {
     const model::Range& place = done.finding.place;
@@ -109,38 +96,16 @@ void print_cures(const files::Cures& cures, bool offers, const Terminal& termina
   }
 }
 
-// All of them, or none: a file that cannot be written leaves the others as they were.
-int write_files(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
-  for (std::size_t i = 0; i < changed.size(); ++i) {
-    const auto& [name, before, after] = changed[i];
-    const auto written = files::rewrite_file(name, before, after);
-    if (written) continue;
-    terminal.err << fmt::format("greymet: {}\n", shown(written.error().message));
-    for (std::size_t k = 0; k < i; ++k) {
-      const auto undone = files::rewrite_file(changed[k].name, changed[k].after, changed[k].before);
-      if (!undone) terminal.err << fmt::format("greymet: {}\n", shown(undone.error().message));
-    }
-    terminal.err << "greymet: nothing was changed\n";
-    return exit_unreachable;
-  }
-  return exit_fine;
-}
-
 int run_fix(const CheckOptions& options, const checks::RuleSelection& selection,
             const Terminal& terminal) {
   const bool offers = options.fix == "offers";
   const files::Cures cures =
       files::carry_out_cures(options.plan, files::disk_files(), selection, offers);
-  for (const files::ChangedFile& file : cures.files) {
-    terminal.out << shown_lines(files::unified_diff(file.name, file.before, file.after));
-  }
+  print_changes(cures.files, terminal);
   print_cures(cures, offers, terminal);
   if (!options.dry_run && !cures.files.empty()) {
     const int status = write_files(cures.files, terminal);
     if (status != exit_fine) return status;
-    for (const files::ChangedFile& file : cures.files) {
-      terminal.out << fmt::format("wrote {}\n", shown(file.name));
-    }
   }
   print_result(options, cures.loaded, cures.findings, terminal);
   return status_of(cures.loaded, cures.findings);

@@ -197,6 +197,10 @@ class CommandLine {
     c.add_option("PLAN", tune_.plan, plan_help)->required();
     c.add_option("--most", tune_.most, "changes to show for each trouble")
         ->check(CLI::Range(std::size_t{1}, std::size_t{50}));
+    c.add_option("--write", tune_.write,
+                 "put the proposal of this number into the plan, and keep all else in it")
+        ->check(CLI::Range(std::size_t{1}, std::size_t{100'000}))
+        ->type_name("N");
     add_results(c, tune_.output);
   }
   void add_pack() {

@@ -3,6 +3,8 @@
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
+#include "cli/rewrite.h"
+#include "files/cures.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
 #include "packing/tune.h"
@@ -68,6 +70,7 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
   }
   const std::size_t width = std::max<std::size_t>(terminal.width, 80);
   std::string text;
+  int number = 0;
   for (const packing::TuneAdvice& advice : all) {
     if (advice.too_many > 0) {
       text += fmt::format(
@@ -83,7 +86,6 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
       text +=
           fmt::format("  none of {} changes tried is enough, nor any two together\n", advice.tried);
     }
-    int number = 0;
     for (const packing::TuneChange& change : advice.changes) {
       text += fmt::format("  {:>2}. {}\n", ++number, folded(shown(change.text), 6, 6, width));
       text += "      " +
@@ -98,9 +100,42 @@ std::string tune_text(const std::vector<packing::TuneAdvice>& all, const Termina
          folded(
              "Each change was carried out on a copy of the plan and simulated with longest "
              "durations, in health and with each slave silent. The least intrusive comes first: "
-             "phases, retries, timeout, park, periods, baud, a second line.",
+             "phases, retries, timeout, park, periods, baud, a second line. --write N puts "
+             "proposal "
+             "N into the plan.",
              0, 0, width) +
          "\n";
+}
+
+// Puts one proposal into the plan, where nothing as grave as a warning comes of it.
+int write_proposal(const TuneOptions& options, const files::LoadedPlan& loaded,
+                   const std::vector<packing::TuneAdvice>& advice, const Terminal& terminal) {
+  std::size_t number = 0;
+  for (const packing::TuneAdvice& each : advice) {
+    for (const packing::TuneChange& change : each.changes) {
+      if (++number != options.write) continue;
+      const files::Rewriting rewriting =
+          files::carry_out(loaded, files::disk_files(), change.fix, model::Severity::warning);
+      if (!rewriting.can_be_written) {
+        terminal.err << fmt::format(
+            "greymet: the plan is written in a way that this cannot be put into: by hand, {}\n",
+            shown(change.text));
+        return exit_findings;
+      }
+      if (rewriting.because) {
+        terminal.err << fmt::format(
+            "greymet: nothing is written: it would bring {} {}: {}: {}\n",
+            to_string(rewriting.because->severity), to_string(rewriting.because->rule),
+            shown(to_text(rewriting.because->subject)), shown(rewriting.because->message));
+        return exit_findings;
+      }
+      print_changes(rewriting.files, terminal);
+      return write_files(rewriting.files, terminal);
+    }
+  }
+  terminal.err << fmt::format("greymet: there is no proposal {}; there {} {}\n", options.write,
+                              number == 1 ? "is" : "are", number);
+  return exit_usage;
 }
 
 }  // namespace
@@ -116,8 +151,9 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
     tuning.progress = bar.sink();
     advice = packing::tune(usable.loaded.plan, tuning);
   }
+  if (options.write > 0) return write_proposal(options, usable.loaded, advice, terminal);
   auto writer = print_results(
-      options.output, "tune", [&] { return files::tune_json(advice); },
+      options.output, "tune", [&] { return files::tune_json(usable.loaded, advice); },
       [&](const Terminal& on) { return tune_text(advice, on); }, terminal);
   return writer ? writer->finish() : exit_fine;
 }

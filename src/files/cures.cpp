@@ -323,6 +323,25 @@ Cures carry_out_cures(const std::string& plan, const FileSource& files,
   return Curing(plan, files, selection, offers).run();
 }
 
+Rewriting carry_out(const LoadedPlan& loaded, const FileSource& files, const Fix& fix,
+                    Severity most) {
+  Rewriting out;
+  const auto edits = text_edits(loaded, fix);
+  if (!edits || edits->empty()) {
+    out.can_be_written = false;
+    return out;
+  }
+  Trials trials(loaded.sources.front().name, files);
+  const Counts was = counts_of(checks::check(loaded.plan, loaded.findings));
+  trials.take(loaded, *edits);
+  Findings after = trials.look().findings;
+  // an accept that is not needed any more is no harm
+  std::erase_if(after, [](const Finding& f) { return f.rule == model::RuleCode::P09; });
+  out.because = brought(was, after, most);
+  out.files = trials.changed();
+  return out;
+}
+
 void keep_lawful_fixes(const LoadedPlan& loaded, const Findings& found, const FileSource& files,
                        Findings& findings) {
   if (loaded.sources.empty()) return;

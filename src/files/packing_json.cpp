@@ -1,4 +1,6 @@
+#include "files/cures.h"
 #include "files/result_json.h"
+#include "files/source_text.h"
 #include "json_text.h"
 #include "model/resolved_plan.h"
 
@@ -25,17 +27,38 @@ Json state_json(const packing::LineState& state) {
           {"silent_slaves_that_hurt_at_first", state.hurtful_all}};
 }
 
+// The change as plain replacements; null where the plan is written in a way they cannot follow.
+Json edits_json(const LoadedPlan& loaded, const model::Fix& fix) {
+  const auto edits = text_edits(loaded, fix);
+  if (!edits) return nullptr;
+  Json list = Json::array();
+  for (const TextEdit& edit : *edits) {
+    const model::Range range =
+        SourceText(loaded.sources[edit.file].text).range(edit.begin, edit.end, edit.file);
+    list.push_back({{"file", loaded.sources[edit.file].name},
+                    {"line", range.line},
+                    {"column", range.column},
+                    {"end_line", range.end_line},
+                    {"end_column", range.end_column},
+                    {"text", edit.text}});
+  }
+  return list;
+}
+
 }  // namespace
 
-std::string tune_json(const std::vector<packing::TuneAdvice>& advice) {
+std::string tune_json(const LoadedPlan& loaded, const std::vector<packing::TuneAdvice>& advice) {
   Json lines = Json::array();
+  std::size_t number = 0;
   for (const packing::TuneAdvice& each : advice) {
     Json changes = Json::array();
     for (const packing::TuneChange& change : each.changes) {
-      changes.push_back({{"kind", to_string(change.kind)},
+      changes.push_back({{"number", ++number},
+                         {"kind", to_string(change.kind)},
                          {"change", change.text},
                          {"cost", change.cost},
-                         {"after", state_json(change.after)}});
+                         {"after", state_json(change.after)},
+                         {"edits", edits_json(loaded, change.fix)}});
     }
     lines.push_back({{"line", each.line},
                      {"goal", to_string(each.goal)},

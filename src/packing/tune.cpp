@@ -7,6 +7,7 @@
 #include "model/resolved_plan.h"
 #include "timing/simulation.h"
 #include "tune_changes.h"
+#include "tune_edits.h"
 
 namespace greymet::packing {
 
@@ -96,10 +97,17 @@ LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool wi
   options.most_transactions = silence_transactions;
   const auto silence = simulate_silence(plan, report.model, report.stalls, report.longest,
                                         report.heartbeats, options);
+  // by the bound, as rule T04 judges it, or in what was simulated
+  const auto can_hurt = [&](const timing::SilentCase& silent, timing::StallKind kind) {
+    return silent.stall && !jobs_hurt(plan, report.model, report.stalls,
+                                      report.stalls.stalls[*silent.stall], kind, 1)
+                                .empty();
+  };
   for (const timing::SilentCase& silent : silence.cases) {
-    const bool always = !silent.missing_steady.empty();
+    const bool always =
+        !silent.missing_steady.empty() || can_hurt(silent, timing::StallKind::steady);
     if (always) ++state.hurtful;
-    if (always || !silent.missing.empty()) {
+    if (always || !silent.missing.empty() || can_hurt(silent, timing::StallKind::first)) {
       if (state.worst.empty() || (always && state.hurtful == 1)) {
         state.worst = plan.target_name(report.model.devices[silent.devices.front()]);
       }
@@ -143,10 +151,22 @@ bool may_help(TuneKind kind, TuneGoal goal) {
   return !about_failures;
 }
 
+// T04 is accepted at this line, gateway, slave or controller.
+bool accepts_stall(const Plan& plan, const std::string& name) {
+  return std::any_of(plan.accepts.begin(), plan.accepts.end(), [&](const model::Accept& accept) {
+    return accept.rule && accept.at &&
+           model::rule_code_from(accept.rule->value) == model::RuleCode::T04 &&
+           accept.at->value.ends_with(" " + name);
+  });
+}
+
 class Tuner {
  public:
-  Tuner(const Plan& part, std::string line, const TuneOptions& options)
-      : part_(part), line_(std::move(line)), options_(options) {}
+  Tuner(const Plan& part, std::string line, bool stall_is_accepted, const TuneOptions& options)
+      : part_(part),
+        line_(std::move(line)),
+        stall_is_accepted_(stall_is_accepted),
+        options_(options) {}
 
   void run(std::vector<TuneAdvice>& out) {
     const Trial present = try_plan(part_, true);
@@ -166,6 +186,8 @@ class Tuner {
       return;  // what a silent slave does matters once it fits
     }
     goal(TuneGoal::guarantee);
+    // somebody has looked at it and can live with it
+    if (stall_is_accepted_) return;
     goal(present.state.hurtful > 0 ? TuneGoal::endure : TuneGoal::endure_all);
   }
 
@@ -194,13 +216,14 @@ class Tuner {
       text += (text.empty() ? "" : ", and ") + size->text;
       cost += (cost.empty() ? "" : "; ") + size->cost;
     }
+    model::Fix fix = internal::edits_between(part_, plan, text);
     ++advice.tried;
     // health first: it is the cheaper question
     Trial trial = try_plan(std::move(plan), false);
     if (!reaches(trial.state, needs_silence(goal) ? TuneGoal::fit : goal)) return false;
     trial.state = state_of(trial.plan, trial.report, true);
     if (!reaches(trial.state, goal)) return false;
-    advice.changes.push_back({kind, std::move(text), std::move(cost), trial.state});
+    advice.changes.push_back({kind, std::move(text), std::move(cost), trial.state, std::move(fix)});
     return true;
   }
 
@@ -247,6 +270,7 @@ class Tuner {
 
   const Plan& part_;
   std::string line_;
+  bool stall_is_accepted_;
   const TuneOptions& options_;
 };
 
@@ -295,7 +319,8 @@ std::vector<TuneAdvice> tune(const ResolvedPlan& resolved, const TuneOptions& op
       advice.push_back(std::move(left_out));
     } else if (used != island.end()) {
       const Plan part = part_of(resolved, timing, island);
-      Tuner(part, timing.queues[*used].name, options).run(advice);
+      const std::string& name = timing.queues[*used].name;
+      Tuner(part, name, accepts_stall(resolved.plan, name), options).run(advice);
     }
     if (options.progress) {
       options.progress(static_cast<double>(i + 1) / static_cast<double>(islands.size()));

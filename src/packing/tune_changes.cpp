@@ -311,7 +311,13 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
           {fmt::format("line {}: baud = {}", plan_.plan.lines[line].name, rate),
            fmt::format("{} slave{} to be set to it, if they all can; shorter cable",
                        slaves_on_line(), slaves_on_line() == 1 ? "" : "s"),
-           [line, rate](Plan& plan) { declare(plan.lines[line].settings.baud, rate); }});
+           [line, rate](Plan& plan) {
+             declare(plan.lines[line].settings.baud, rate);
+             for (model::Slave& slave : plan.slaves) {
+               const bool here = slave.line && slave.line->value == plan.lines[line].name;
+               if (here && slave.settings.baud) declare(slave.settings.baud, rate);
+             }
+           }});
     }
     remedies_.push_back(std::move(remedy));
   }

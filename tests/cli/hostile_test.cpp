@@ -60,7 +60,7 @@ transactions = [
 copies = [ { controller = "$kiln", from = "$%MW10", to = "$%MW100", count = 2 } ]
 wants = [ { slave = "$gauge", points = ["*"], every = "2s", into = "$%MW500" } ]
 [supervision]
-heartbeats = [ { name = "$beat", from = "$kiln", bit = "$%MW100.0", toggle = "1s", to = "$load", watch = "3s", react = "5s", on_loss = "alarm" } ]
+heartbeats = [ { name = "$beat", from = "$kiln", bit = "$%MW103.0", toggle = "1s", to = "$load", watch = "3s", react = "5s", on_loss = "alarm" } ]
 )");
 
 class HostileSite : public test::TemporaryFolder {

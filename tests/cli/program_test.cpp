@@ -182,7 +182,7 @@ TEST_CASE("commands other than check stop at P errors and go on over others") {
   const Outcome typo = site.run({"timing", "typo.toml"});
   CHECK(typo.status == 2);
   CHECK(typo.out.empty());
-  CHECK(typo.err.find("typo.toml:25:25: error P03: transaction t: unknown slave 'gouge'") == 0);
+  CHECK(typo.err.find("typo.toml:19:25: error P03: transaction t: unknown slave 'gouge'") == 0);
 }
 
 TEST_CASE("export writes the exchange, and refuses while check has errors") {

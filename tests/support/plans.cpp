@@ -91,7 +91,9 @@ std::string with_rows(const std::vector<std::string>& rows) {
 }
 
 std::string nothing_unused(std::string plan) {
-  plan = replaced(std::move(plan), "\"%MX\" = { kind = \"bit\", first = 0, count = 256 }\n", "");
+  // may run before the tests do: no assertions
+  const std::string area = "\"%MX\" = { kind = \"bit\", first = 0, count = 256 }\n";
+  plan.erase(plan.find(area), area.size());
   const std::size_t pump = plan.find("[slave.pump]");
   return plan.erase(pump, plan.find("[exchange]") - pump);
 }

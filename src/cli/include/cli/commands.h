@@ -96,6 +96,7 @@ struct PackOptions {
 
 // greymet tune PLAN
 struct TuneOptions {
+  std::size_t write = 0;  // the proposal to put into the plan; 0: none
   std::string plan;
   std::size_t most = 6;
   OutputOptions output;

@@ -70,6 +70,15 @@ struct Cures {
 [[nodiscard]] Cures carry_out_cures(const std::string& plan, const FileSource& files,
                                     const checks::RuleSelection& selection, bool offers);
 
+// One fix carried out, by itself, where it brings nothing of `most` or graver.
+struct Rewriting {
+  std::vector<ChangedFile> files;
+  std::optional<model::Finding> because;  // what it would bring
+  bool can_be_written = true;             // false: a spelling that is not followed
+};
+[[nodiscard]] Rewriting carry_out(const LoadedPlan& loaded, const FileSource& files,
+                                  const model::Fix& fix, model::Severity most);
+
 // The change of a file as a unified diff; empty where there is none.
 [[nodiscard]] std::string unified_diff(const std::string& name, const std::string& before,
                                        const std::string& after);

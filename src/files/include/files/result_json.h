@@ -24,6 +24,7 @@ namespace greymet::files {
 
 [[nodiscard]] std::string pack_json(const model::ResolvedPlan& resolved,
                                     const packing::PackResult& result);
-[[nodiscard]] std::string tune_json(const std::vector<packing::TuneAdvice>& advice);
+[[nodiscard]] std::string tune_json(const LoadedPlan& loaded,
+                                    const std::vector<packing::TuneAdvice>& advice);
 
 }  // namespace greymet::files

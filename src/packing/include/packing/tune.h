@@ -52,6 +52,7 @@ struct TuneChange {
   std::string text;  // what to write, in the words of the plan
   std::string cost;  // what it costs
   LineState after;
+  model::Fix fix;  // the same as edits of the plan
 };
 
 // One goal of one line.
