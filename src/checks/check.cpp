@@ -10,6 +10,7 @@
 #include "checks/catalogue.h"
 #include "checks/rules.h"
 #include "model/resolved_plan.h"
+#include "model/text_slips.h"
 #include "timing/report.h"
 #include "timing/simulation.h"
 
@@ -80,14 +81,18 @@ tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view t
   std::size_t from = 0;
   while (from <= text.size()) {
     const std::size_t comma = std::min(text.find(',', from), text.size());
-    const std::string_view item = text.substr(from, comma - from);
+    std::string item(model::trimmed(text.substr(from, comma - from)));
+    if (!item.empty() && item[0] >= 'a' && item[0] <= 'z') {
+      item[0] = static_cast<char>(item[0] - 'a' + 'A');
+    }
     const auto all = families();
     const bool family =
         item.size() == 1 && std::any_of(all.begin(), all.end(),
                                         [item](const auto& f) { return f.letter == item.front(); });
     if (!family && !model::rule_code_from(item)) {
-      return tl::unexpected(fmt::format(
-          "'{}' is neither a family nor a rule; write e.g. --rules F,M02", item.substr(0, 40)));
+      return tl::unexpected(
+          fmt::format("'{}' is neither a family nor a rule; write e.g. --rules F,M02",
+                      model::trimmed(text.substr(from, comma - from)).substr(0, 40)));
     }
     selection.picked.emplace_back(item);
     from = comma + 1;

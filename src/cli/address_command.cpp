@@ -47,8 +47,11 @@ std::string group_text(const Group& group, std::size_t width) {
     if (five.size() > 1) five.front() = 'x';
     six.front() = 'x';
   }
-  std::string text = fmt::format("  {:<9} 0x{:04X} {:>7} {:>7} {:>8}  {}\n", address, offset,
-                                 std::uint32_t{offset} + 1, five, six, first.how);
+  const std::string planned = first.planned.empty()
+                                  ? std::string()
+                                  : fmt::format("  <- {} in the plan", shown(first.planned));
+  std::string text = fmt::format("  {:<9} 0x{:04X} {:>7} {:>7} {:>8}  {}{}\n", address, offset,
+                                 std::uint32_t{offset} + 1, five, six, first.how, planned);
   for (const model::AddressAnswer* answer : group) {
     if (answer->points.empty()) continue;
     const std::string points =

@@ -155,7 +155,104 @@ void print_decoded(const files::FrameAnswer& answer, const modbus::Bytes& bytes,
   }
 }
 
-int decode(const FrameOptions& options, const Terminal& terminal) {
+// The points of a block, and where each lies in the controller.
+void add_points(const model::ResolvedPlan& plan, const model::ExchangeTransaction& t, bool is_read,
+                std::vector<files::FramePoint>& points) {
+  const auto& block = is_read ? t.read : t.write;
+  const auto& memory = is_read ? t.into : t.from;
+  const model::RegisterMap* map = plan.map_of(t.target);
+  if (!block || map == nullptr) return;
+  const bool bits = is_bit_area(block->area);
+  for (const model::Point* p : map->points_touching(block->area, block->extent())) {
+    const model::Extent value = extent_of(*p);
+    files::FramePoint point{range_text(block->area, value), p->name, to_text(p->type), p->unit, {}};
+    const bool whole = value.first >= block->offset && value.end <= block->extent().end;
+    const bool words = memory && plan.plan.controllers[t.controller].memory[memory->area].kind ==
+                                     model::MemoryKind::word;
+    if (whole && memory && bits != words) {
+      const std::uint64_t width = bits ? 1 : model::bits_per_word;
+      model::BitRange at = memory->bits;
+      at.first += (value.first - block->offset) * width;
+      at.end = at.first + (value.end - value.first) * width;
+      if (p->bit) {
+        at.first += *p->bit;
+        at.end = at.first + 1;
+      }
+      point.memory = plan.layouts[t.controller].name_of(at);
+    }
+    points.push_back(std::move(point));
+  }
+}
+
+std::string points_text(const std::vector<files::FramePoint>& points, const Terminal& terminal) {
+  if (points.empty()) return {};
+  std::string text = tinted(terminal, Tint::bold, "points") + "\n";
+  for (const files::FramePoint& p : points) {
+    text += fmt::format("  {:<17} {:<24} {:<8} {:<8} {}\n", p.registers, shown(p.name), p.type,
+                        shown(p.unit), shown(p.memory));
+  }
+  return text + "\n";
+}
+
+// The parts of a frame that do not change with values: of a reply how long it is and what it
+// answers, of a request all but what is written.
+bool same_but_for_values(const modbus::Bytes& bytes, const modbus::Bytes& planned, bool is_request,
+                         model::FunctionCode function, Framing framing) {
+  // a transaction number counts up; checksums follow the values
+  const std::size_t head = framing == Framing::tcp ? 2 : 0;
+  const std::size_t unit = framing == Framing::tcp ? 6 : framing == Framing::ascii ? 1 : 0;
+  const std::size_t width = framing == Framing::ascii ? 2 : 1;
+  const bool values = is_request ? model::writes(function) : true;
+  if (bytes.size() != planned.size()) return false;
+  // unit and function; then address and quantity of requests, the byte count of replies
+  const bool single = model::writes_single(function);
+  const std::size_t fixed = !is_request ? (model::reads(function) ? 3
+                                           : single               ? 4
+                                                                  : 6)
+                            : single    ? 4
+                                        : 6;
+  const std::size_t end = values ? std::min(bytes.size(), unit + fixed * width) : bytes.size();
+  return std::equal(bytes.begin() + static_cast<std::ptrdiff_t>(head),
+                    bytes.begin() + static_cast<std::ptrdiff_t>(end),
+                    planned.begin() + static_cast<std::ptrdiff_t>(head));
+}
+
+// Transactions of the plan whose request or reply the bytes are.
+void find_transactions(const model::ResolvedPlan& plan, const modbus::Bytes& bytes,
+                       files::FrameAnswer& answer) {
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const auto frames = modbus::planned_frames(t);
+    if (!frames || frames->framing != answer.framing) continue;
+    const bool request =
+        !answer.request.empty() &&
+        same_but_for_values(bytes, frames->request, true, t.function, answer.framing);
+    const bool reply = !answer.reply.empty() && !frames->reply.empty() &&
+                       same_but_for_values(bytes, frames->reply, false, t.function, answer.framing);
+    if (!request && !reply) continue;
+    answer.transactions.push_back(t.name);
+    if (answer.transactions.size() == 1) {
+      add_points(plan, t, true, answer.points);
+      add_points(plan, t, false, answer.points);
+    }
+  }
+}
+
+// Which transaction the bytes belong to.
+void print_whose(const files::FrameAnswer& answer, const Terminal& terminal) {
+  if (answer.transactions.empty()) {
+    terminal.out << "\nno transaction of the plan sends or gets this frame\n";
+    return;
+  }
+  terminal.out << fmt::format("\nof the plan: {}{}\n", shown(answer.transactions.front()),
+                              answer.transactions.size() == 1
+                                  ? std::string()
+                                  : fmt::format(", or {} more that look the same",
+                                                answer.transactions.size() - 1))
+               << points_text(answer.points, terminal);
+}
+
+// `plan` may be null.
+int decode(const FrameOptions& options, const model::ResolvedPlan* plan, const Terminal& terminal) {
   const auto framing = framing_named(options.mode);
   if (!framing) {
     return usage_error(terminal,
@@ -179,13 +276,15 @@ int decode(const FrameOptions& options, const Terminal& terminal) {
                                    "C5 CD",
                                    bytes->size()));
   }
-  const files::FrameAnswer answer = decoded(*bytes, *framing, options.as);
+  files::FrameAnswer answer = decoded(*bytes, *framing, options.as);
+  if (plan != nullptr) find_transactions(*plan, *bytes, answer);
   const bool good = (!answer.request.empty() && !answer.request_fields.problem) ||
                     (!answer.reply.empty() && !answer.reply_fields.problem);
   if (options.format == "json") {
     terminal.out << files::frames_json({answer}, true);
   } else {
     print_decoded(answer, *bytes, terminal);
+    if (plan != nullptr) print_whose(answer, terminal);
   }
   return good ? exit_fine : exit_findings;
 }
@@ -210,6 +309,8 @@ tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPl
         modbus::dissect(frames->reply, frames->framing, Direction::reply, frames->reply_first);
   }
   answer.times = timing::transaction_times(plan.exchange, *t);
+  add_points(plan, *t, true, answer.points);
+  add_points(plan, *t, false, answer.points);
   return answer;
 }
 
@@ -225,6 +326,7 @@ void print_answer(const files::FrameAnswer& answer, bool with_fields, const Term
   terminal.out << fmt::format("{}  ({}; the values are not known at the desk: all data are 0)\n\n",
                               tinted(terminal, Tint::bold, shown(answer.name)),
                               files::mode_name(answer.framing));
+  terminal.out << points_text(answer.points, terminal);
   terminal.out << part_text("request", answer.request, answer.request_fields, answer.framing,
                             terminal)
                << "\n";
@@ -241,10 +343,13 @@ void print_answer(const files::FrameAnswer& answer, bool with_fields, const Term
 
 int run_frame(const FrameOptions& options, const Terminal& terminal) {
   if (!options.decode.empty()) {
-    if (!options.plan.empty()) {
-      return usage_error(terminal, "give a plan or --decode, not both");
+    if (!options.name.empty()) {
+      return usage_error(terminal, "with --decode a plan is searched: leave the name out");
     }
-    return decode(options, terminal);
+    if (options.plan.empty()) return decode(options, nullptr, terminal);
+    const UsablePlan usable = load_usable_plan(options.plan, terminal);
+    if (usable.refused) return *usable.refused;
+    return decode(options, &usable.loaded.plan, terminal);
   }
   if (options.plan.empty()) {
     return usage_error(terminal,

@@ -34,10 +34,10 @@ std::string requests_text(const packing::PackResult& result, const Terminal& ter
           "\n";
   const std::size_t column = 2 + 22 + 1 + 3 + 1 + 9 + 1 + 5 + 1 + 9 + 1 + 9 + 1 + 9 + 1;
   for (const packing::PackedRequest& r : result.requests) {
-    text +=
-        fmt::format("  {} {:>3} {:<9} {:>5} {:>9} {:>9} {:<9} ", name_cell(r.declared.name, 22),
-                    r.declared.function->value, to_text(r.at), r.quantity, model::to_text(r.every),
-                    model::to_text(r.phase), shown(r.declared.into->value));
+    text += fmt::format("  {} {:>3} {:<9} {:>5} {:>9} {:>9} {:<9} ", name_cell(r.declared.name, 22),
+                        r.declared.function->value, shown(r.declared.block.at->value.text),
+                        r.quantity, model::to_text(r.every), model::to_text(r.phase),
+                        shown(r.declared.into->value));
     const std::size_t width = std::max<std::size_t>(terminal.width, column + 24);
     const std::string points = shown(fmt::format("{}", fmt::join(r.points, ", ")));
     text += folded(points, column, column, width) + "\n";
@@ -80,7 +80,32 @@ std::string pack_text(const packing::PackResult& result, const Terminal& termina
         "cure.\n",
         shown(line.name), line.missed);
   }
-  return text + "Decide what each request does on_loss: rule H08 asks.\n";
+  return text;
+}
+
+// What check will say of the plan with these rows in it, and does not say of it now.
+std::string raised_text(const files::LoadedPlan& loaded, const std::string& text,
+                        const Terminal& terminal) {
+  const std::string& name = loaded.sources.front().name;
+  const files::LoadedPlan after =
+      files::load_plan(name, files::with_texts(files::disk_files(), {{name, text}}));
+  const auto key = [](const model::Finding& f) {
+    return fmt::format("{} {}", to_string(f.rule), to_text(f.subject));
+  };
+  std::multiset<std::string> before;
+  for (const auto& f : checks::check(loaded.plan, loaded.findings)) before.insert(key(f));
+  std::string list;
+  for (const model::Finding& f : checks::check(after.plan, after.findings)) {
+    if (const auto at = before.find(key(f)); at != before.end()) {
+      before.erase(at);
+      continue;
+    }
+    list += fmt::format("  {} {} {}: {}\n", to_string(f.severity), to_string(f.rule),
+                        shown(to_text(f.subject)),
+                        folded(shown(f.message), 6, 6, std::max<std::size_t>(terminal.width, 80)));
+  }
+  if (list.empty()) return "With these rows check has nothing more to report than now.\n";
+  return "With these rows check will report:\n" + list;
 }
 
 void print_problems(const files::LoadedPlan& loaded, const packing::PackResult& result,
@@ -178,6 +203,8 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     terminal.out << pack_text(result, terminal);
   }
   if (!result.problems.empty() || result.requests.empty()) return exit_findings;
+  const auto text = rewritten(usable.loaded, result);
+  if (text && !json) terminal.out << raised_text(usable.loaded, *text, terminal);
   if (!options.write && options.output.out.empty()) {
     if (!json) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
@@ -187,7 +214,6 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     }
     return exit_fine;
   }
-  const auto text = rewritten(usable.loaded, result);
   if (!text) {
     terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
     return exit_findings;

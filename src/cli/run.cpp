@@ -161,10 +161,13 @@ class CommandLine {
   void add_value() {
     auto& c = add("value", "read register words in all word orders",
                   [this] { return run_value(value_, terminal_); });
-    c.add_option("HEX", value_.words, "register words as they arrive, e.g. 42F6 E979")->required();
+    c.add_option("HEX", value_.words,
+                 "register words as they arrive, e.g. 42F6 E979 (hexadecimal; see --dec)")
+        ->required();
     c.add_option("--type", value_.type, "as in a register map: f32, u32, bcd16, text(12) ...")
         ->required()
         ->type_name("TYPE");
+    c.add_flag("--dec", value_.decimal, "the words are decimal, e.g. 17142 59769");
     c.add_option("--near", value_.near, "what the device itself shows; marks the order that fits")
         ->type_name("VALUE");
     c.add_option("--factor", value_.factor, "engineering value = raw x factor + offset")

@@ -18,7 +18,7 @@ std::string readings_text(const modbus::ValueQuestion& question,
         r.raw ? shown(modbus::to_text(*r.raw, question.type)) : fmt::format("- ({})", r.problem);
     if (question.type.kind == model::TypeKind::text && r.raw) value = fmt::format("\"{}\"", value);
     std::string line = fmt::format("{}  {}", plain ? "    " : to_string(r.order), value);
-    if (scaled && r.engineering) line += fmt::format("  = {:g}", *r.engineering);
+    if (scaled && r.engineering) line += fmt::format("  = {}", r.engineering_text);
     if (r.plausible) {
       line = tinted(terminal, Tint::bold, fmt::format("{}  <- near {}", line, *question.near));
     }
@@ -32,7 +32,8 @@ std::string readings_text(const modbus::ValueQuestion& question,
 
 int run_value(const ValueOptions& options, const Terminal& terminal) {
   modbus::ValueQuestion question;
-  auto words = modbus::words_from_hex(options.words);
+  auto words = options.decimal ? modbus::words_from_decimal(options.words)
+                               : modbus::words_from_hex(options.words);
   if (!words) return usage_error(terminal, words.error());
   question.words = std::move(*words);
   auto type = model::data_type_from(options.type);
@@ -63,6 +64,13 @@ int run_value(const ValueOptions& options, const Terminal& terminal) {
   }
   const bool scaled = options.factor != 1 || options.offset != 0;
   terminal.out << readings_text(question, *readings, scaled, terminal);
+  if (!options.decimal && modbus::may_be_decimal(options.words)) {
+    std::vector<std::string> hex;
+    for (const std::uint16_t word : question.words) hex.push_back(fmt::format("0x{:04X}", word));
+    terminal.out << fmt::format(
+        "the words were read as hexadecimal: {}; with --dec they are decimal\n",
+        fmt::join(hex, " "));
+  }
   const bool none = question.near && std::none_of(readings->begin(), readings->end(),
                                                   [](const auto& r) { return r.plausible; });
   if (none) {

@@ -36,6 +36,7 @@ Json address_json(const AddressQuestion& question, const model::AddressAnswer& a
           {"point", answer.points.empty() ? Json(nullptr) : Json(answer.points.front())},
           {"points", answer.points},
           {"reading", answer.how},
+          {"planned", answer.planned.empty() ? Json(nullptr) : Json(answer.planned)},
           {"functions", functions},
           {"doubts", question.found.doubts}};
 }
@@ -92,6 +93,16 @@ Json frame_json(const FrameAnswer& frame) {
            {"reply_bytes", frame.reply.size()},
            {"fields", std::move(fields)},
            {"problems", std::move(problems)}};
+  Json points = Json::array();
+  for (const FramePoint& p : frame.points) {
+    points.push_back({{"registers", p.registers},
+                      {"point", p.name},
+                      {"type", p.type},
+                      {"unit", p.unit},
+                      {"memory", p.memory.empty() ? Json(nullptr) : Json(p.memory)}});
+  }
+  out["points"] = std::move(points);
+  out["transactions"] = frame.transactions;
   if (frame.times) {
     out["typical_ms"] = model::to_ms(frame.times->typical);
     out["longest_ms"] = model::to_ms(frame.times->longest);

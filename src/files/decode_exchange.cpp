@@ -143,6 +143,7 @@ model::Want decode_want(const Value& table, std::size_t number, Findings& findin
   want.every = in.duration("every", Duration(1000));
   want.into = in.text("into");
   want.controller = in.text("controller");
+  want.on_loss = internal::read_on_loss(in);
   in.finish();
   return want;
 }

@@ -40,13 +40,19 @@ std::vector<std::pair<std::string, std::string>> cells_of(const model::Transacti
   if (t.controller) cells.emplace_back("controller", quoted_toml(t.controller->value));
   if (t.slave) cells.emplace_back("slave", quoted_toml(t.slave->value));
   if (t.function) cells.emplace_back("fc", fmt::format("{}", t.function->value));
-  if (t.block.at) cells.emplace_back("at", quoted_toml(t.block.at->value.text));
+  if (t.block.at) {
+    const model::AddressText& at = t.block.at->value;
+    cells.emplace_back("at", at.digits_are_plain ? at.text : quoted_toml(at.text));
+  }
   if (t.block.count) cells.emplace_back("count", fmt::format("{}", t.block.count->value));
   if (t.into) cells.emplace_back("into", quoted_toml(t.into->value));
   if (t.packing)
     cells.emplace_back("packing", quoted_toml(std::string(model::to_string(t.packing->value))));
   if (t.every) cells.emplace_back("every", quoted_toml(model::to_text(t.every->value.period)));
   if (t.phase) cells.emplace_back("phase", quoted_toml(model::to_text(t.phase->value)));
+  if (t.on_loss) {
+    cells.emplace_back("on_loss", quoted_toml(std::string(model::to_string(t.on_loss->value))));
+  }
   return cells;
 }
 

@@ -198,6 +198,13 @@ Decoded<Bytes> from_hex(std::string_view text) {
   std::uint32_t high = 0;
   for (std::size_t i = 0; i < text.size(); ++i) {
     const char c = text[i];
+    // "0x" in front of a pair
+    const bool head =
+        !half && c == '0' && i + 1 < text.size() && (text[i + 1] == 'x' || text[i + 1] == 'X');
+    if (head) {
+      ++i;
+      continue;
+    }
     const bool between = c == ' ' || c == ',' || c == '-' || c == '\t' || c == '\n' || c == '\r';
     if (between && !half) continue;
     const auto digit = model::hex_digit_value(c);

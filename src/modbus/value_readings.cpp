@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <fmt/format.h>
+#include <boost/multiprecision/cpp_dec_float.hpp>
 
 namespace greymet::modbus {
 
@@ -27,6 +28,17 @@ std::optional<double> number_of(const RawValue& raw) {
         }
       },
       raw);
+}
+
+// raw x factor + offset as people compute it, in decimals: 65535 x 0.0001 is 6.5535, and no digit
+// of a counter is lost.
+std::string engineering_in_decimals(const RawValue& raw, model::DataType type, double factor,
+                                    double offset) {
+  using Decimal = boost::multiprecision::cpp_dec_float_100;
+  const Decimal value = Decimal(to_text(raw, type)) * Decimal(fmt::format("{}", factor)) +
+                        Decimal(fmt::format("{}", offset));
+  constexpr int most_digits = 40;
+  return value.str(most_digits);
 }
 
 std::optional<double> parse_number(std::string_view text) {
@@ -78,7 +90,16 @@ tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
     reading.order = order;
     auto raw = decode_value(question.words, question.type, order, question.bit);
     if (raw) {
-      if (number_of(*raw)) reading.engineering = engineering_value(*raw, scaling);
+      const auto number = number_of(*raw);
+      if (number && std::isfinite(*number) && question.type.kind != TypeKind::boolean &&
+          question.type.kind != TypeKind::bits) {
+        reading.engineering_text =
+            engineering_in_decimals(*raw, question.type, question.factor, question.offset);
+        reading.engineering = parse_number(reading.engineering_text);
+      } else if (number) {
+        reading.engineering = engineering_value(*raw, scaling);
+        reading.engineering_text = fmt::format("{}", *reading.engineering);
+      }
       if (text && question.near) reading.plausible = std::get<std::string>(*raw) == *question.near;
       reading.raw = std::move(*raw);
     } else {
@@ -89,6 +110,58 @@ tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
   }
   if (near) mark_plausible(readings, *near);
   return readings;
+}
+
+namespace {
+
+std::vector<std::string_view> items_of(const std::vector<std::string>& texts) {
+  std::vector<std::string_view> items;
+  for (const std::string& text : texts) {
+    std::size_t from = 0;
+    while (from <= text.size()) {
+      const std::size_t end = std::min(text.find_first_of(", \t", from), text.size());
+      if (end > from) items.push_back(std::string_view(text).substr(from, end - from));
+      from = end + 1;
+    }
+  }
+  return items;
+}
+
+std::optional<std::uint16_t> decimal_word(std::string_view item) {
+  constexpr std::int32_t most = 65535;
+  constexpr std::int32_t least = -32768;
+  std::int32_t value = 0;
+  const auto [end, error] = std::from_chars(item.data(), item.data() + item.size(), value);
+  if (error != std::errc() || end != item.data() + item.size()) return std::nullopt;
+  if (value < least || value > most) return std::nullopt;
+  return static_cast<std::uint16_t>(value);
+}
+
+}  // namespace
+
+tl::expected<std::vector<std::uint16_t>, std::string> words_from_decimal(
+    const std::vector<std::string>& texts) {
+  std::vector<std::uint16_t> words;
+  for (const std::string_view item : items_of(texts)) {
+    const auto word = decimal_word(item);
+    if (!word) {
+      return tl::unexpected(
+          fmt::format("'{}' is no register word; write 0 to 65535, or -32768 to -1 each",
+                      item.substr(0, longest_shown)));
+    }
+    words.push_back(*word);
+    if (words.size() > most_words)
+      return tl::unexpected(fmt::format("more than {} words", most_words));
+  }
+  if (words.empty()) return tl::unexpected(std::string("no words given; write e.g. 17142 59769"));
+  return words;
+}
+
+bool may_be_decimal(const std::vector<std::string>& texts) {
+  const auto items = items_of(texts);
+  return !items.empty() && std::all_of(items.begin(), items.end(), [](std::string_view item) {
+    return item.find_first_not_of("0123456789") == std::string_view::npos && decimal_word(item);
+  });
 }
 
 tl::expected<std::vector<std::uint16_t>, std::string> words_from_hex(

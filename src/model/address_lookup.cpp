@@ -23,6 +23,26 @@ bool counts_like(const AddressMeaning& meaning, Numbering numbering) {
   return false;
 }
 
+// How a plan would have to write the text for it to mean this address of the slave; empty where it
+// does not.
+std::string planned_reading(std::string_view text, const ResolvedPlan& plan, std::string_view slave,
+                            Address address) {
+  const auto at = std::find_if(plan.plan.slaves.begin(), plan.plan.slaves.end(),
+                               [&](const Slave& s) { return s.name == slave; });
+  if (at == plan.plan.slaves.end()) return {};
+  const Numbering numbering =
+      plan.exchange.slaves[static_cast<std::size_t>(at - plan.plan.slaves.begin())].numbering;
+  for (const bool quoted : {false, true}) {
+    const bool number = all_digits(text) || text.starts_with("0x");
+    if (!quoted && !number) continue;
+    const auto reading = read_address({std::string(text), !quoted}, numbering);
+    if (!reading || reading->offset != address.offset.value) continue;
+    if (reading->area && *reading->area != address.area) continue;
+    return quoted ? fmt::format("at = \"{}\"", text) : fmt::format("at = {}", text);
+  }
+  return {};
+}
+
 class Lookup {
  public:
   Lookup(const ResolvedPlan& plan, std::string_view slave) : plan_(plan), slave_(slave) {}
@@ -55,7 +75,8 @@ class Lookup {
       out.answers.push_back({fmt::format("point of {}", slave.name),
                              point->address,
                              point->bit,
-                             {fmt::format("{}.{}", slave.name, point->name)}});
+                             {fmt::format("{}.{}", slave.name, point->name)},
+                             {}});
     }
   }
 
@@ -108,8 +129,9 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
     for (const AddressMeaning& meaning : meanings->meanings) {
       for (const Area area : all_areas) {
         if (meaning.area && *meaning.area != area) continue;
-        AddressAnswer answer{meaning.how, {area, meaning.offset}, meaning.bit, {}};
+        AddressAnswer answer{meaning.how, {area, meaning.offset}, meaning.bit, {}, {}};
         if (plan != nullptr) Lookup(*plan, slave).name_points(meaning, answer);
+        if (plan != nullptr) answer.planned = planned_reading(text, *plan, slave, answer.address);
         out.answers.push_back(std::move(answer));
       }
     }

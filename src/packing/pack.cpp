@@ -45,7 +45,13 @@ model::Transaction request_for(const ResolvedPlan& resolved, const WantedArea& a
   t.slave = Located<std::string>{slave.name, t.place};
   t.function = Located<std::int64_t>{internal::reading_function(area.area), t.place};
   const model::Address at{area.area, {static_cast<std::uint16_t>(offset)}};
-  t.block.at = Located<model::AddressText>{{to_text(at), false}, t.place};
+  // as the slave's own manual counts: the function says which area
+  const model::Numbering numbering = resolved.exchange.slaves[area.slave].numbering;
+  const bool reference = numbering == model::Numbering::reference;
+  t.block.at = Located<model::AddressText>{
+      {reference ? reference6(at) : to_plan_text(at, model::Notation::plain, numbering),
+       !reference},
+      t.place};
   t.block.count = Located<std::int64_t>{quantity, t.place};
   t.every = Located<model::Every>{{false, every}, t.place};
   return t;
@@ -185,6 +191,7 @@ class Packer {
     out.at = {area.area, {static_cast<std::uint16_t>(first)}};
     out.quantity = quantity;
     out.every = r.every;
+    out.declared.on_loss = resolved_.plan.wants[resolved_.wants[want].declared].on_loss;
     place_request(area, want, out);
     result_.requests.push_back(std::move(out));
     want_of_.push_back(want);

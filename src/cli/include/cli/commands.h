@@ -46,6 +46,7 @@ struct AddressOptions {
 
 // greymet value HEX... --type T
 struct ValueOptions {
+  bool decimal = false;  // the words are decimal
   std::vector<std::string> words;
   std::string type;
   std::string near;

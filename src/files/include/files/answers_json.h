@@ -24,6 +24,15 @@ struct AddressQuestion {
 [[nodiscard]] std::string value_json(const modbus::ValueQuestion& question,
                                      const std::vector<modbus::ValueReading>& readings);
 
+// A point that a frame moves: where it is in the slave and in the controller.
+struct FramePoint {
+  std::string registers;  // "hr:0..hr:1"
+  std::string name;
+  std::string type;
+  std::string unit;
+  std::string memory;  // "%MW100..%MW101"; empty where it is not known
+};
+
 // Frames of one transaction, or pasted bytes. Empty bytes: there is no such frame.
 struct FrameAnswer {
   std::string name;  // of the transaction; empty for pasted bytes
@@ -33,6 +42,8 @@ struct FrameAnswer {
   modbus::Dissection request_fields;
   modbus::Dissection reply_fields;
   std::optional<timing::TransactionTimes> times;
+  std::vector<FramePoint> points;
+  std::vector<std::string> transactions;  // of a plan, whose frame the pasted bytes may be
 };
 [[nodiscard]] std::string frames_json(const std::vector<FrameAnswer>& frames, bool only_one);
 

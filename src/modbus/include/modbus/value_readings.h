@@ -25,6 +25,7 @@ struct ValueReading {
   model::WordOrder order = model::WordOrder::abcd;
   std::optional<RawValue> raw;        // none: these registers are no such value in this order
   std::optional<double> engineering;  // where the value is a number
+  std::string engineering_text;       // the same with all its digits, as computed in decimals
   std::string problem;                // why there is none
   bool plausible = false;             // nearest to `near`, and near enough
 };
@@ -36,6 +37,13 @@ inline constexpr double plausible_deviation = 0.05;
 // not text). Fails with one line for a wrong number of registers, or a `near` that is no number.
 [[nodiscard]] tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
     const ValueQuestion& question);
+
+// Reads register words in decimal, 0 to 65535, or -32768 to -1 as displays of signed words show
+// them.
+[[nodiscard]] tl::expected<std::vector<std::uint16_t>, std::string> words_from_decimal(
+    const std::vector<std::string>& texts);
+// True if the words could have been meant as decimal ones: digits 0 to 9 alone, up to 65535.
+[[nodiscard]] bool may_be_decimal(const std::vector<std::string>& texts);
 
 // Reads register words in hexadecimal: "42F6 E979", "0x42F6,0xE979", "42F6E979".
 [[nodiscard]] tl::expected<std::vector<std::uint16_t>, std::string> words_from_hex(

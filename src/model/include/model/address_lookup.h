@@ -16,6 +16,7 @@ struct AddressAnswer {
   Address address;
   std::optional<std::uint32_t> bit;
   std::vector<std::string> points;  // "moisture.grain_moisture", "kiln %MW200"; with a plan only
+  std::string planned = {};  // the `at` that the plan would read so for the one slave: at = 4096
 };
 
 // All answers for a text, the most literal first.

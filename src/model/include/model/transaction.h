@@ -83,6 +83,7 @@ struct Want {
   Declared<Duration> every;
   Declared<std::string> into;
   Declared<std::string> controller;
+  Declared<OnLoss> on_loss;  // of the requests that are made of it
 };
 
 }  // namespace greymet::model
