@@ -176,19 +176,24 @@ class MemoryRules {
     }
   }
 
+  [[nodiscard]] std::optional<std::int64_t> parity_of(const Use& read) const {
+    return internal::start_parity(plan_, plan_.transactions[read.owner], true);
+  }
+
   // The lowest free place for a range.
-  [[nodiscard]] std::optional<std::string> free_place(std::size_t c,
-                                                      const model::MemoryRange& wanted) {
+  [[nodiscard]] std::optional<std::string> free_place(
+      std::size_t c, const model::MemoryRange& wanted,
+      std::optional<std::int64_t> parity = std::nullopt) {
     const model::ControllerIndex controller(c);
     const auto [left, is_new] = free_.try_emplace(c, plan_, controller, all_[controller]);
-    const auto free = left->second.lowest(wanted.area, wanted.count);
+    const auto free = left->second.lowest(wanted.area, wanted.count, parity);
     if (!free) return std::nullopt;
     return plan_.layouts[c].name_of(free->area, free->number);
   }
   // Moves what the last finding is about there.
   void cure_place(std::size_t c, const model::MemoryRange& wanted, model::Range place,
-                  std::string_view key) {
-    if (const auto free = free_place(c, wanted)) {
+                  std::string_view key, std::optional<std::int64_t> parity = std::nullopt) {
+    if (const auto free = free_place(c, wanted, parity)) {
       internal::cure_by_keys(out_, fmt::format("write {} = \"{}\"", key, *free), place,
                              {{std::string(key), internal::toml_text(*free)}}, false);
     }
@@ -196,8 +201,9 @@ class MemoryRules {
 
   // "write into = "%MW120", which is free"
   [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
-                                      std::string_view key) {
-    const auto free = free_place(c, wanted);
+                                      std::string_view key,
+                                      std::optional<std::int64_t> parity = std::nullopt) {
+    const auto free = free_place(c, wanted, parity);
     if (!free) return "no range of this length is free; enlarge the area";
     return fmt::format("write {} = \"{}\", which is free", key, *free);
   }
@@ -210,10 +216,10 @@ class MemoryRules {
     report(out_, RuleCode::M01, Severity::error, late.place, subject(late),
            fmt::format("reads into {} of controller {}, which {} fills as well",
                        shared_range(c, a, b), plan_.plan.controllers[c].name, subject(early)),
-           into ? free_text(c, *into, "into")
+           into ? free_text(c, *into, "into", parity_of(late))
                 : std::string("move one of them; `greymet memory` shows what is free"),
            {{early.place, "the other read is here"}});
-    if (into) cure_place(c, *into, late.place, "into");
+    if (into) cure_place(c, *into, late.place, "into", parity_of(late));
   }
 
   // M02, gathered per read
@@ -228,10 +234,11 @@ class MemoryRules {
                          "there goes back to what was read",
                          shared_range(c, read, sent), plan_.plan.controllers[c].name, subject(sent),
                          more),
-             fmt::format("{}; if the write shall pass on what was read, say relays = true there",
-                         into ? free_text(c, *into, "into") : "read into other words"),
+             fmt::format(
+                 "{}; if the write shall pass on what was read, say relays = true there",
+                 into ? free_text(c, *into, "into", parity_of(read)) : "read into other words"),
              {{sent.place, "the write's source is here"}});
-      if (into) cure_place(c, *into, read.place, "into");
+      if (into) cure_place(c, *into, read.place, "into", parity_of(read));
     }
     on_source_.clear();
   }

@@ -130,7 +130,7 @@ class NetworkRules {
     if (text.find('/') != std::string::npos && !address) {
       report(out_, RuleCode::N09, Severity::error, c.address->place, subject,
              fmt::format("'{}' is no address with a subnet", text.substr(0, 60)),
-             "write the address and the length of its subnet, as \"10.20.0.10/24\"");
+             "write the address, a slash and the length of its subnet in bits");
     } else if (address &&
                (address->names_network(*address) || address->names_everybody(*address))) {
       report(out_, RuleCode::N09, Severity::error, c.address->place, subject,

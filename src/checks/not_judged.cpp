@@ -52,7 +52,8 @@ class Collector {
     controllers("scans", "defaults", "scan = \"10ms\" at the controller",
                 [](const model::Controller& c) { return !c.scan; });
     if (on_network()) {
-      controllers("subnets", "no address", "address = \"10.20.0.10/24\" at the controller",
+      controllers("subnets", "no address",
+                  "address = \"<its address>/<length of its subnet>\" at the controller",
                   [](const model::Controller& c) { return !c.address; });
     }
     return std::move(list_);

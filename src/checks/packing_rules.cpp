@@ -1,11 +1,17 @@
 // Family M: how data lies in memory (M07, M08).
+#include <map>
+#include <optional>
+
 #include "checks/rules.h"
+#include "cure_edits.h"
+#include "model/free_memory.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
 
 using internal::report;
+using internal::start_parity;
 using model::DeviceBlock;
 using model::Findings;
 using model::MemoryKind;
@@ -50,10 +56,28 @@ void check_kinds(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
              : std::string("leave `packing` out"));
 }
 
+// What is free in each controller, found out once it is asked for.
+class Rooms {
+ public:
+  explicit Rooms(const model::ResolvedPlan& plan) : plan_(plan) {}
+  const model::FreeMemory& of(model::ControllerIndex controller) {
+    const auto known = rooms_.find(controller);
+    if (known != rooms_.end()) return known->second;
+    const auto uses = memory_uses(plan_);
+    return rooms_
+        .emplace(std::size_t(controller), model::FreeMemory(plan_, controller, uses[controller]))
+        .first->second;
+  }
+
+ private:
+  const model::ResolvedPlan& plan_;
+  std::map<std::size_t, model::FreeMemory> rooms_;
+};
+
 // M08
 void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction& t,
                      const DeviceBlock& block, const MemoryRange& memory, bool is_read,
-                     Findings& out) {
+                     Rooms& rooms, Findings& out) {
   const model::Controller& controller = plan.plan.controllers[*t.controller];
   if (!plan.exchange.controllers[*t.controller].aligns32) return;
   const model::RegisterMap* map = plan.map_of(*t.target);
@@ -76,7 +100,16 @@ void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction&
   }
   if (first_odd == nullptr) return;
   const model::MemoryLayout& layout = plan.layouts[*t.controller];
-  const std::string moved = layout.name_of(memory.area, memory.number + 1);
+  // one word on, if that one is nobody's; else where there is room
+  const model::FreeMemory& free = rooms.of(*t.controller);
+  const auto behind = layout.range(memory.area, memory.number + memory.count, 1);
+  const auto elsewhere = free.lowest(memory.area, memory.count, start_parity(plan, t, is_read));
+  std::optional<std::string> moved;
+  if (behind && free.is_free(behind->bits)) {
+    moved = layout.name_of(memory.area, memory.number + 1);
+  } else if (elsewhere) {
+    moved = layout.name_of(elsewhere->area, elsewhere->number);
+  }
   report(out, RuleCode::M08, Severity::error, text ? text->place : block.at_place,
          subject_of(declared),
          fmt::format("'{}' ({}) comes to lie at {}; {} wants 32-bit values at even words",
@@ -84,13 +117,20 @@ void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction&
                      layout.name_of(memory.area, first_number), controller.model->file),
          any_even ? std::string("no start suits all values of this block: read the odd ones with a "
                                 "request of their own")
-                  : fmt::format("write {} = \"{}\": all long values then lie at even words",
-                                is_read ? "into" : "from", moved));
+         : moved  ? fmt::format("write {} = \"{}\": all long values then lie at even words",
+                               is_read ? "into" : "from", *moved)
+                  : std::string("no range of this length is free; enlarge the area"));
+  if (!any_even && moved && text) {
+    internal::cure_by_keys(out, fmt::format("write {} = \"{}\"", is_read ? "into" : "from", *moved),
+                           text->place, {{is_read ? "into" : "from", internal::toml_text(*moved)}},
+                           false);
+  }
 }
 
 }  // namespace
 
 void check_packing(const RuleInput& in, Findings& out) {
+  Rooms rooms(in.plan);
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) {
     const ResolvedTransaction& t = in.plan.transactions[i];
     if (!t.controller || !t.function || in.range_is_wrong[i]) continue;
@@ -99,7 +139,7 @@ void check_packing(const RuleInput& in, Findings& out) {
       const auto& memory = is_read ? t.into : t.from;
       if (!block || !memory || t.function == model::FunctionCode::mask_write_register) continue;
       check_kinds(in.plan, t, *block, *memory, is_read, out);
-      check_alignment(in.plan, t, *block, *memory, is_read, out);
+      check_alignment(in.plan, t, *block, *memory, is_read, rooms, out);
     }
   }
 }

@@ -1,6 +1,7 @@
 // Texts and small questions that several families of rules share.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -43,6 +44,28 @@ using model::range_text;
   }
   if (parts.size() > most_shown) text += fmt::format(" and {} more", parts.size() - most_shown);
   return text;
+}
+
+// Where a block of words has to begin so that its long values lie at even words, for controllers
+// that want that: 0 even, 1 odd; nothing where they do not, it has none, or no start suits them
+// all.
+[[nodiscard]] inline std::optional<std::int64_t> start_parity(const model::ResolvedPlan& plan,
+                                                              const model::ResolvedTransaction& t,
+                                                              bool is_read) {
+  const auto& block = is_read ? t.read : t.write;
+  if (!block || !t.controller || !t.target) return std::nullopt;
+  const model::RegisterMap* map = plan.map_of(*t.target);
+  if (map == nullptr || !plan.exchange.controllers[*t.controller].aligns32) return std::nullopt;
+  std::optional<std::int64_t> parity;
+  for (const model::Point* point : map->points_touching(block->area, block->extent())) {
+    const model::Extent value = extent_of(*point);
+    if (point->type.kind == model::TypeKind::text || value.end - value.first < 2) continue;
+    if (value.first < block->offset || value.end > block->extent().end) continue;
+    const std::int64_t needed = (value.first - block->offset) % 2;
+    if (parity && *parity != needed) return std::nullopt;
+    parity = needed;
+  }
+  return parity;
 }
 
 // Appends a finding; the fields in the order in which people read them.

@@ -110,7 +110,9 @@ std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, 
   }
   if (stall.park && !bites && stall.park->after > 1 &&
       spared(stalls, {{}, false, false, 1}, StallKind::first, spares)) {
-    ways.emplace_back("park with after = 1");
+    std::int64_t after = stall.park->after - 1;
+    while (!spared(stalls, {{}, false, false, after}, StallKind::first, spares)) --after;
+    ways.push_back(fmt::format("park with after = {}", after));
   }
   Tries quick = present;
   quick.quick_connect = true;

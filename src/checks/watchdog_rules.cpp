@@ -9,6 +9,7 @@
 #include "rule_text.h"
 #include "stall_cures.h"
 #include "timing/report.h"
+#include "timing/watchdogs.h"
 
 namespace greymet::checks {
 
@@ -27,46 +28,10 @@ namespace {
 
 constexpr Duration step = milliseconds(10);
 
-// What feeds a slave's watchdog.
-struct Feeding {
-  std::size_t meant = 0;             // transactions to the slave
-  std::size_t timed = 0;             // of them those that could be timed
-  std::optional<Duration> interval;  // the least of those that feed it
-  const timing::TransactionReport* by = nullptr;
-  std::size_t queue = 0;                              // of `by`, into the model
-  const model::ResolvedTransaction* gated = nullptr;  // one that feeds it while a bit is set
-};
+using Feeding = timing::WatchdogFeeding;
 
 bool fed_by_writes(const model::ExchangeSlave& slave) {
   return slave.watchdog_by == model::WatchdogBy::writes;
-}
-
-std::vector<Feeding> feedings_of(const model::ResolvedPlan& plan,
-                                 const timing::TimingReport& timing) {
-  std::vector<Feeding> feeding(plan.plan.slaves.size());
-  for (const model::ResolvedTransaction& t : plan.transactions) {
-    if (t.target && !t.target->is_peer) ++feeding[t.target->index].meant;
-  }
-  for (const timing::LineReport& line : timing.lines) {
-    for (const timing::TransactionReport& report : line.transactions) {
-      const model::ResolvedTransaction& t = plan.transactions[report.transaction];
-      if (t.target->is_peer) continue;
-      Feeding& fed = feeding[t.target->index];
-      ++fed.timed;
-      if (fed_by_writes(plan.exchange.slaves[t.target->index]) && !t.write) continue;
-      if (!report.interval_bound) continue;
-      if (t.gate) {
-        fed.gated = &t;
-        continue;
-      }
-      if (!fed.interval || *report.interval_bound < *fed.interval) {
-        fed.interval = report.interval_bound;
-        fed.by = &report;
-        fed.queue = line.queue.value_or(0);
-      }
-    }
-  }
-  return feeding;
 }
 
 void report_unfed(const model::Slave& slave, bool writes, Findings& out) {
@@ -81,7 +46,7 @@ void report_unfed(const model::Slave& slave, bool writes, Findings& out) {
 // What feeds it stops when the program takes away a bit.
 void report_gated(const model::ResolvedPlan& plan, const model::Slave& slave, const Feeding& fed,
                   bool writes, Findings& out) {
-  const model::Transaction& feeder = plan.declared(*fed.gated);
+  const model::Transaction& feeder = plan.declared(plan.transactions[*fed.gated]);
   report(out, RuleCode::H07, Severity::error, slave.watchdog->place, subject_of(slave),
          fmt::format("its watchdog of {} is fed by {} alone, which only runs while {} is set",
                      to_text(slave.watchdog->value), feeder.name, feeder.only_if->value),
@@ -96,11 +61,7 @@ void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t
   const timing::TimingReport& timing = in.timing();
   const Duration watchdog = slave.watchdog->value;
   const auto longest_wait = [&](const timing::Stall& stall) {
-    Duration longest{};
-    for (const timing::StallOn& on : stall.queues) {
-      if (on.queue == fed.queue) longest = std::max(longest, on.first);
-    }
-    return longest;
+    return timing::wait_of_feeding(fed, stall);
   };
   std::vector<const timing::Stall*> tripping;
   for (const timing::Stall& stall : timing.stalls.stalls) {
@@ -173,13 +134,13 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
 // H07, H11
 void check_watchdogs(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
-  const auto feeding = feedings_of(in.plan, timing);
+  const auto feeding = timing::watchdog_feedings(in.plan, timing);
   for (std::size_t s = 0; s < feeding.size(); ++s) {
     const model::Slave& slave = in.plan.plan.slaves[s];
     const Feeding& fed = feeding[s];
     const bool writes = fed_by_writes(in.plan.exchange.slaves[s]);
     if (!slave.watchdog || fed.timed == 0) continue;
-    if (!fed.interval && fed.gated != nullptr) {
+    if (!fed.interval && fed.gated) {
       report_gated(in.plan, slave, fed, writes, out);
     } else if (!fed.interval) {
       // those that could not be timed may feed it once they are corrected

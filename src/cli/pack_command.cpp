@@ -47,16 +47,17 @@ std::string requests_text(const packing::PackResult& result, const Terminal& ter
 
 std::string sides_text(const packing::PackResult& result, const Terminal& terminal) {
   std::string text = tinted(terminal, Tint::bold, "before and after") + "\n";
-  text +=
-      tinted(terminal, Tint::dim,
-             fmt::format("  {} {:>9} {:>9} {:>9} {:>9} {:>10} {:>10} {:>9}", name_cell("line", 14),
-                         "requests", "packed", "use in %", "packed", "bound", "packed", "simul.")) +
-      "\n";
+  text += tinted(terminal, Tint::dim,
+                 fmt::format("  {} {:<7} {:>9} {:>9} {:>10} {:>9}", name_cell("line", 14), "",
+                             "requests", "use in %", "bound", "simul.")) +
+          "\n";
   for (const packing::PackedLine& line : result.lines) {
+    text += fmt::format("  {} {:<7} {:>9} {:>9.2f} {} {:>9}\n", name_cell(line.name, 14), "before",
+                        line.before.requests, line.before.utilisation_percent,
+                        ms_cell(line.before.response_bound, 10), "-");
     text +=
-        fmt::format("  {} {:>9} {:>9} {:>9.2f} {:>9.2f} {} {} {}\n", name_cell(line.name, 14),
-                    line.before.requests, line.after.requests, line.before.utilisation_percent,
-                    line.after.utilisation_percent, ms_cell(line.before.response_bound, 10),
+        fmt::format("  {} {:<7} {:>9} {:>9.2f} {} {}\n", name_cell("", 14), "packed",
+                    line.after.requests, line.after.utilisation_percent,
                     ms_cell(line.after.response_bound, 10), ms_cell(line.response_simulated, 9));
   }
   return text + "\n";

@@ -7,6 +7,7 @@
 #include "cli/table_cells.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "timing/watchdogs.h"
 
 namespace greymet::cli {
 
@@ -47,7 +48,7 @@ std::string detection_text(const timing::TimingReport& report, const Terminal& t
   std::string text =
       heading(terminal, "noticing a stop, simulated",
               fmt::format("  {} {:>9} {:>9} {:>9} {:>9} {:>9}{}", name_cell("heartbeat", 21),
-                          "least", "mean", "latest", "bound", "tries", errors)) +
+                          "least", "mean", "latest", "alarm<=", "tries", errors)) +
       rows;
   for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
     const auto& errors_seen = report.heartbeat_runs[h].with_errors;
@@ -109,8 +110,8 @@ std::string paths_text(const model::ResolvedPlan& plan, const timing::TimingRepo
   if (report.paths.empty()) return {};
   std::string text = heading(terminal, "paths",
                              fmt::format("  {} {:>7} {:>7} {:>7} {:>7} {:>7} {:>7}  verdict",
-                                         name_cell("age of a value", 17), "least", "typical",
-                                         "99 %", "longest", "bound", "budget"));
+                                         name_cell("age of a value", 17), "newest", "usual", "99 %",
+                                         "oldest", "age<=", "budget"));
   for (const timing::PathReport& path : report.paths) text += path_rows(plan, path, terminal);
   return text + "\n";
 }
@@ -150,6 +151,9 @@ std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingRep
                         const Terminal& terminal) {
   const auto& cases = report.silence.cases;
   if (cases.empty()) return {};
+  const auto feedings = timing::watchdog_feedings(plan, report);
+  const bool watched = std::any_of(plan.plan.slaves.begin(), plan.plan.slaves.end(),
+                                   [](const model::Slave& s) { return s.watchdog.has_value(); });
   std::string rows;
   std::string pairs;
   for (const timing::SilentCase& silent : cases) {
@@ -162,16 +166,20 @@ std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingRep
       continue;
     }
     const timing::Stall& stall = report.stalls.stalls[*silent.stall];
-    rows +=
-        fmt::format("  {}{}{}{}{}{}  {}\n", name_cell(name, 13), ms_cell(silent.first, 9),
-                    ms_cell(stall.first, 9), ms_cell(silent.steady, 9), ms_cell(stall.steady, 9),
-                    ms_cell(silent.without_park, 9), harm_text(plan, report, silent));
+    rows += fmt::format("  {}{}{}{}{}{}", name_cell(name, 13), ms_cell(silent.first, 9),
+                        ms_cell(stall.first, 9), ms_cell(silent.steady, 9),
+                        ms_cell(stall.steady, 9), ms_cell(silent.without_park, 9));
+    if (watched) {
+      const auto out = timing::watchdogs_run_out(plan, feedings, stall);
+      rows += fmt::format("{:>10}", out.empty() ? std::string("-") : fmt::format("{}", out.size()));
+    }
+    rows += fmt::format("  {}\n", harm_text(plan, report, silent));
   }
-  std::string text =
-      heading(terminal, "silent slaves",
-              fmt::format("  {}{:>9}{:>9}{:>9}{:>9}{:>9}  misses releases", name_cell("slave", 13),
-                          "first", "bound", "steady", "bound", "no park")) +
-      rows + "\n";
+  std::string text = heading(terminal, "silent slaves",
+                             fmt::format("  {}{:>9}{:>9}{:>9}{:>9}{:>9}{}  misses releases",
+                                         name_cell("slave", 13), "first", "first<=", "steady",
+                                         "steady<=", "no park", watched ? " watchdogs" : "")) +
+                     rows + "\n";
   if (!pairs.empty()) {
     text += heading(terminal, "two silent slaves",
                     fmt::format("  {}{:>9}{:>9}{:>9}  misses releases", name_cell("slaves", 22),
@@ -202,7 +210,8 @@ std::string supervision_legend(const timing::TimingReport& report, const Termina
                                    [](const auto& run) { return run.detection.has_value(); });
   if (noticed) {
     add(fmt::format(
-        "least, mean, latest: from the producer's stop to the alarm. tries: so many failed in a "
+        "least, mean, latest: from the producer's stop to the alarm; alarm<=: never later than "
+        "this. tries: so many failed in a "
         "row "
         "may give a false alarm{}",
         report.frame_error_rate > 0 ? "; expected: how often so many fail in a row when each frame "
@@ -210,13 +219,16 @@ std::string supervision_legend(const timing::TimingReport& report, const Termina
                                     : " (--frame-errors says how often that is)."));
   }
   if (!report.paths.empty()) {
-    add("age: how old the value is where it is used. typical: half of the time it is younger. "
-        "longest: in the simulation.");
+    add("age: how old the value is where it is used. newest: never newer than this; oldest: in the "
+        "simulation; usual: "
+        "half "
+        "of the time it is younger. age<=: never older than this.");
   }
   if (!report.silence.cases.empty()) {
     add("first, steady: the longest that another slave's request waits for the tries of the silent "
         "one alone, simulated, until it is parked and from then on. no park: the same if the line "
-        "did not park it. misses releases: who, though not in good health.");
+        "did not park it. <=: never longer than this. watchdogs: so many of other slaves run out "
+        "until it is parked (rule H11). misses releases: who, though not in good health.");
   }
   return text;
 }

@@ -49,9 +49,10 @@ std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
 std::string heartbeats_text(const timing::TimingReport& report, const Terminal& terminal) {
   if (report.heartbeats.empty()) return {};
   std::string text = tinted(terminal, Tint::bold, "heartbeats") + "\n";
-  text += tinted(terminal, Tint::dim,
-                 fmt::format("  {} {} {:>8} {:>8} {:>17} {:>8}  verdict", name_cell("name", 15),
-                             name_cell("carried by", 13), "gap", "watch", "safe watch", "alarm"));
+  text +=
+      tinted(terminal, Tint::dim,
+             fmt::format("  {} {} {:>8} {:>8} {:>17} {:>8}  verdict", name_cell("name", 15),
+                         name_cell("carried by", 13), "apart", "watch", "safe watch", "alarm<="));
   text += '\n';
   for (const timing::HeartbeatReport& h : report.heartbeats) {
     const bool good = h.verdict == timing::HeartbeatVerdict::good;
@@ -60,6 +61,86 @@ std::string heartbeats_text(const timing::TimingReport& report, const Terminal& 
                         ms_cell(h.longest_gap, 8), ms_cell(h.watch, 8), ms_cell(h.watch_min, 8),
                         ms_cell(h.watch_max, 8), ms_cell(h.latest_alarm, 8),
                         tinted(terminal, good ? Tint::none : Tint::red, to_string(h.verdict)));
+  }
+  return text + "\n";
+}
+
+}  // namespace
+
+namespace {
+
+// How the responses of a line stand to their periods.
+std::string verdict_of(const timing::LineReport& line) {
+  std::size_t cyclic = 0;
+  std::size_t missing = 0;
+  std::size_t late = 0;
+  for (const timing::TransactionReport& t : line.transactions) {
+    if (!t.period || t.kind != model::TriggerKind::cyclic) continue;
+    ++cyclic;
+    if (t.missed > 0) {
+      ++missing;
+    } else if (!t.response_bound || *t.response_bound > *t.period) {
+      ++late;
+    }
+  }
+  if (missing > 0) return fmt::format("{} of {} miss their periods", missing, cyclic);
+  if (late > 0) return fmt::format("{} of {} periods not guaranteed", late, cyclic);
+  return cyclic == 0 ? std::string("nothing by the clock")
+                     : fmt::format("{} period{} kept", cyclic, cyclic == 1 ? "" : "s");
+}
+
+// "2 good, 1 not guaranteed"
+template <class Reports>
+std::string verdicts_of(const Reports& reports) {
+  std::vector<std::pair<std::string_view, std::size_t>> counts;
+  for (const auto& report : reports) {
+    const std::string_view word = to_string(report.verdict);
+    const auto at =
+        std::find_if(counts.begin(), counts.end(), [&](const auto& c) { return c.first == word; });
+    if (at == counts.end()) {
+      counts.emplace_back(word, 1);
+    } else {
+      ++at->second;
+    }
+  }
+  std::string text;
+  for (const auto& [word, count] : counts) {
+    text += fmt::format("{}{} {}", text.empty() ? "" : ", ", count, word);
+  }
+  return text;
+}
+
+// The verdicts in short, before the numbers.
+std::string summary_text(const timing::TimingReport& report, const Terminal& terminal) {
+  std::string text = tinted(terminal, Tint::bold, "in short") + "\n";
+  for (const timing::LineReport& line : report.lines) {
+    if (line.transactions.empty()) continue;
+    const std::string verdict = verdict_of(line);
+    const bool bad = line.utilisation_percent > 100 || verdict.find("miss") != std::string::npos;
+    const bool doubtful = line.utilisation_percent > 80 || verdict.find("not") != std::string::npos;
+    text +=
+        fmt::format("  {} use {:>5.1f} %, {}\n", name_cell(line.name, 14), line.utilisation_percent,
+                    tinted(terminal,
+                           bad        ? Tint::red
+                           : doubtful ? Tint::yellow
+                                      : Tint::none,
+                           verdict));
+  }
+  if (!report.heartbeats.empty()) {
+    text += fmt::format("  {} {}\n", name_cell("heartbeats", 14), verdicts_of(report.heartbeats));
+  }
+  if (!report.paths.empty()) {
+    text += fmt::format("  {} {}\n", name_cell("paths", 14), verdicts_of(report.paths));
+  }
+  const auto& cases = report.silence.cases;
+  const auto hurting = std::count_if(cases.begin(), cases.end(), [](const auto& c) {
+    return !c.missing.empty() || !c.missing_steady.empty();
+  });
+  if (!cases.empty()) {
+    text += fmt::format(
+        "  {} {}\n", name_cell("silent slaves", 14),
+        hurting == 0 ? std::string("nobody else misses a release")
+                     : fmt::format("{} of {} make others miss releases", hurting, cases.size()));
   }
   return text + "\n";
 }
@@ -76,7 +157,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   const bool failures = width >= narrowest + failure_width;
   const std::size_t taken = columns_width + 1 + (failures ? failure_width : 0);
   const std::size_t name_width = std::min(longest_name, width - taken);
-  std::string text;
+  std::string text = summary_text(report, terminal);
   bool default_reply = false;
   bool missed = false;
   bool incomplete = false;
@@ -117,18 +198,20 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   text += heartbeats_text(report, terminal);
   text += supervision_text(plan, report, terminal);
   text +=
-      "All times in ms. out, in: bytes of request and reply. simul.: longest response\n"
-      "simulated with longest durations. bound: no response is ever longer, while all\n"
-      "keep to what the plan states; clocks may be 1 to 2 % slow, leave that room.\n"
-      "silent: what a silent slave costs each time.\n";
+      "All times in ms. out, in: bytes of request and reply. typical, longest: the\n"
+      "duration, from its start to its end. simul.: longest response, from release to\n"
+      "end, simulated with longest durations. bound: no response is ever longer, while\n"
+      "all keep to what the plan states; clocks may be 1 to 2 % slow, leave that room.\n"
+      "silent: what a silent slave costs each time. gap: the line's silence between\n"
+      "frames.\n";
   if (width >= narrowest + failure_width) {
     text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
   }
   if (!report.heartbeats.empty()) {
     text +=
-        "gap: longest time between two samples of a heartbeat. safe watch: smallest\n"
-        "without false alarms, largest that reacts in time. alarm: latest after the\n"
-        "producer stops.\n";
+        "apart: longest time between two samples of a heartbeat. safe watch: smallest\n"
+        "without false alarms, largest that reacts in time. alarm<=: never later after\n"
+        "the producer stops.\n";
   }
   text += supervision_legend(report, terminal);
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";

@@ -218,6 +218,7 @@ class CommandLine {
         add("timing", "time every transaction: durations, bounds, simulation, use of the lines",
             [this] { return run_timing(timing_, terminal_); });
     c.add_option("PLAN", timing_.plan, plan_help)->required();
+    c.add_option("NAME", timing_.line, "one line or connection; all if left out");
     c.add_option("--frame-errors", timing_.frame_errors,
                  "share of frames lost or damaged, e.g. 1e-4: how often heartbeats then trip")
         ->check(number_like("0.0001"))

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -101,6 +102,26 @@ int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
   return writer ? writer->finish() : exit_fine;
 }
 
+// The report of one line alone; heartbeats and paths cross lines and are left out. False where
+// there is no such line.
+bool keep_line(const std::string& name, timing::TimingReport& report) {
+  std::set<std::size_t> queues;
+  std::erase_if(report.lines, [&](const timing::LineReport& line) {
+    if (line.name == name && line.queue) queues.insert(*line.queue);
+    return line.name != name;
+  });
+  report.heartbeats.clear();
+  report.heartbeat_runs.clear();
+  report.paths.clear();
+  std::erase_if(report.silence.cases, [&](const timing::SilentCase& silent) {
+    return !silent.stall ||
+           std::none_of(report.stalls.stalls[*silent.stall].failing.begin(),
+                        report.stalls.stalls[*silent.stall].failing.end(),
+                        [&](const auto& f) { return queues.contains(f.job.queue); });
+  });
+  return !report.lines.empty();
+}
+
 }  // namespace
 
 int run_timing(const TimingOptions& options, const Terminal& terminal) {
@@ -129,6 +150,16 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
     analysis.silence.pairs = options.pairs;
     analysis.progress = bar.sink();
     report = timing::analyse(plan, analysis);
+  }
+  if (!options.line.empty()) {
+    std::vector<std::string> names;
+    for (const auto& line : report.lines) names.push_back(line.name);
+    if (!keep_line(options.line, report)) {
+      const std::vector<std::string_view> known(names.begin(), names.end());
+      return usage_error(terminal,
+                         fmt::format("the plan has no line '{}'{}", options.line.substr(0, 60),
+                                     shown(model::nearest_or_example(options.line, known))));
+    }
   }
   auto writer = print_results(
       options.output, "timing", [&] { return files::timing_json(plan, report); },

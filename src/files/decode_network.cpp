@@ -120,7 +120,7 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
   model::Gateway gateway;
   gateway.name = name;
   gateway.place = table.place;
-  in.require("host", "write its address: host = \"10.20.0.40\"");
+  in.require("host", "write the address that is set at the box: host = \"<address>\"");
   gateway.host = in.text("host");
   gateway.port = in.integer("port", 0, internal::most_port_written);
   gateway.timeout = in.duration("timeout", Duration(1));

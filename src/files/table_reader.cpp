@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "files/file_source.h"
+#include "keys_of_tables.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 
@@ -374,6 +375,7 @@ void TableReader::finish(const std::function<std::string(std::string_view)>& exp
     if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
     const auto near = meant_key(entry.key);
     std::string remedy = explain ? explain(entry.key) : std::string();
+    if (remedy.empty() && !near) remedy = internal::table_of_key(entry.key);
     if (remedy.empty()) {
       remedy = near ? fmt::format("write `{}`", near->name)
                     : fmt::format("known here: {}", fmt::join(known_, ", "));

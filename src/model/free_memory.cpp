@@ -42,14 +42,18 @@ std::optional<std::uint64_t> FreeMemory::obstacle(const BitRange& bits) const {
   return it->second > bits.first ? std::optional(it->second) : std::nullopt;
 }
 
-std::optional<MemoryRange> FreeMemory::lowest(std::size_t area, std::int64_t count) const {
+std::optional<MemoryRange> FreeMemory::lowest(std::size_t area, std::int64_t count,
+                                              std::optional<std::int64_t> parity) const {
   const MemoryLayout& layout = resolved_->layouts[controller_];
   const MemoryArea& in = layout.controller().memory[area];
   const bool words = in.kind == MemoryKind::word;
   const bool even = words && count > 1 && resolved_->exchange.controllers[controller_].aligns32;
+  const std::optional<std::int64_t> wanted = parity ? parity
+                                             : even ? std::optional<std::int64_t>(0)
+                                                    : std::nullopt;
   std::int64_t number = in.first;
   while (true) {
-    if (even && number % 2 != 0) ++number;
+    if (wanted && number % 2 != *wanted) ++number;
     const auto range = layout.range(area, number, count);
     if (!range) return std::nullopt;
     const auto blocked = obstacle(range->bits);

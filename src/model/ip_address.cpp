@@ -108,10 +108,12 @@ tl::expected<void, HostError> check_host(std::string_view text) {
   const auto fail = [](std::string message, std::string remedy) {
     return tl::unexpected(HostError{std::move(message), std::move(remedy)});
   };
-  if (text.empty()) return fail("the host is empty", "write its address, as \"10.20.0.31\"");
+  if (text.empty())
+    return fail("the host is empty",
+                "write the address that is set at the box, four numbers up to 255, or its name");
   if (text.find("://") != std::string_view::npos) {
     return fail(fmt::format("'{}' is a web address, not a host", shown),
-                "write the host alone, as \"10.20.0.31\"");
+                "write the host alone; a port has a key of its own: port = 502");
   }
   if (const auto address = parse_ipv4(text)) {
     if (address->prefix) {
@@ -136,11 +138,11 @@ tl::expected<void, HostError> check_host(std::string_view text) {
   if (numeric) {
     return fail(
         fmt::format("'{}' is no address: four numbers of 0 to 255, without leading zeros", shown),
-        "write it as \"10.20.0.31\"");
+        "write four numbers up to 255 with dots between them");
   }
   if (is_host_name(text)) return {};
   return fail(fmt::format("'{}' is neither an address nor a host name", shown),
-              "write it as \"10.20.0.31\"; names have letters, digits, hyphens and dots");
+              "write four numbers up to 255, or a name of letters, digits, hyphens and dots");
 }
 
 }  // namespace greymet::model

@@ -142,7 +142,7 @@ class TransactionResolver {
       if (!peer.address) {
         report.error(RuleCode::P06, peer.place,
                      fmt::format("controller {} answers on TCP but has no `address`", peer.name),
-                     "add address = \"10.20.0.12/24\"");
+                     "add address = \"<its address>/<length of its subnet>\" at the controller");
         return std::nullopt;
       }
       t.target->answer = i;

@@ -217,7 +217,7 @@ std::vector<CaseToStudy> cases_of(const model::ResolvedPlan& resolved, const Tim
     for (std::size_t b = a + 1; b < stalls.stalls.size(); ++b) {
       const Stall& one = stalls.stalls[a];
       const Stall& other = stalls.stalls[b];
-      if (one.pool != other.pool) continue;
+      if (one.pool != other.pool || !can_meet(one, other)) continue;
       std::vector<std::size_t> devices = {device_of[one.silent], device_of[other.silent]};
       std::sort(devices.begin(), devices.end());
       add({std::move(devices), one.pool, std::nullopt});
@@ -227,6 +227,19 @@ std::vector<CaseToStudy> cases_of(const model::ResolvedPlan& resolved, const Tim
 }
 
 }  // namespace
+
+bool can_meet(const Stall& one, const Stall& other) {
+  // what each keeps busy, and what waits for it
+  const auto queues_of = [](const Stall& stall) {
+    std::set<std::size_t> queues;
+    for (const StallOn& on : stall.queues) queues.insert(on.queue);
+    for (const FailingJob& failing : stall.failing) queues.insert(failing.job.queue);
+    return queues;
+  };
+  const auto a = queues_of(one);
+  const auto b = queues_of(other);
+  return std::any_of(a.begin(), a.end(), [&](std::size_t queue) { return b.contains(queue); });
+}
 
 SilenceReport simulate_silence(const model::ResolvedPlan& resolved, const TimingModel& timing,
                                const StallReport& stalls,

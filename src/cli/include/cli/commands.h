@@ -70,6 +70,7 @@ struct FrameOptions {
 
 // greymet timing PLAN
 struct TimingOptions {
+  std::string line;  // one line or connection; all if left out
   std::string plan;
   double frame_errors = 0;
   bool pairs = false;

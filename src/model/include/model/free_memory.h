@@ -22,7 +22,10 @@ class FreeMemory {
   void take(const BitRange& bits);
   // The lowest `count` words or bits of an area; several words at even numbers where the
   // controller's model aligns 32-bit values. Nothing if there is no such range.
-  [[nodiscard]] std::optional<MemoryRange> lowest(std::size_t area, std::int64_t count) const;
+  // `parity`: only at numbers that are even (0) or odd (1), whatever the model wants.
+  [[nodiscard]] std::optional<MemoryRange> lowest(std::size_t area, std::int64_t count,
+                                                  std::optional<std::int64_t> parity = {}) const;
+  [[nodiscard]] bool is_free(const BitRange& bits) const { return !obstacle(bits); }
   // The free stretches of a store, by address.
   [[nodiscard]] std::vector<BitRange> stretches(std::size_t store) const;
 

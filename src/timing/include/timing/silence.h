@@ -45,6 +45,10 @@ struct SilenceReport {
   std::size_t left_out = 0;       // cases beyond `most_cases`
 };
 
+// True if some queue waits for both, or waits for one while it asks the other: only then two silent
+// slaves do what one of them alone does not.
+[[nodiscard]] bool can_meet(const Stall& one, const Stall& other);
+
 // `healthy` is the simulation without faults and with longest durations.
 [[nodiscard]] SilenceReport simulate_silence(const model::ResolvedPlan& resolved,
                                              const TimingModel& timing, const StallReport& stalls,
