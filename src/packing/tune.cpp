@@ -97,6 +97,10 @@ LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool wi
   options.most_transactions = silence_transactions;
   const auto silence = simulate_silence(plan, report.model, report.stalls, report.longest,
                                         report.heartbeats, options);
+  const auto stall_of = [&](const timing::SilentCase& silent) -> const timing::Stall& {
+    return report.stalls.stalls[*silent.stall];
+  };
+  std::pair<bool, timing::Duration> worst{};
   // by the bound, as rule T04 judges it, or in what was simulated
   const auto can_hurt = [&](const timing::SilentCase& silent, timing::StallKind kind) {
     return silent.stall && !jobs_hurt(plan, report.model, report.stalls,
@@ -108,7 +112,14 @@ LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool wi
         !silent.missing_steady.empty() || can_hurt(silent, timing::StallKind::steady);
     if (always) ++state.hurtful;
     if (always || !silent.missing.empty() || can_hurt(silent, timing::StallKind::first)) {
-      if (state.worst.empty() || (always && state.hurtful == 1)) {
+      // the longest stall among those that go on, else among the first ones
+      const timing::Duration length = always ? silent.steady : silent.first;
+      const auto rank = std::pair(
+          always, std::max(length, silent.stall
+                                       ? (always ? stall_of(silent).steady : stall_of(silent).first)
+                                       : length));
+      if (state.worst.empty() || rank > worst) {
+        worst = rank;
         state.worst = plan.target_name(report.model.devices[silent.devices.front()]);
       }
       ++state.hurtful_all;

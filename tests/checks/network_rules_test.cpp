@@ -176,7 +176,7 @@ TEST_CASE("N09: what is no host or port") {
   };
   CHECK(host("10.20.0.310") ==
         Words{"error slave air: '10.20.0.310' is no address: four numbers of 0 to 255, without "
-              "leading zeros | write it as \"10.20.0.31\""});
+              "leading zeros | write four numbers up to 255 with dots between them"});
   CHECK(
       host("10.20.0.31:502") ==
       Words{"error slave air: '10.20.0.31:502' has a port in it | write host = \"10.20.0.31\" and "

@@ -242,7 +242,7 @@ TEST_CASE("every kind of proposal that stands alone is among those that were car
       {{"a", "gauge", "1s", "", 2},
        {"b", "pump", "1s", "100ms", 2},
        {"c", "pump", "1s", "200ms", 2}},
-      {{"a", "gauge", "1100ms", "", 2}, {"b", "pump", "5s", "100ms", 2}}};
+      {{"a", "gauge", "1s", "", 2}, {"b", "pump", "5s", "100ms", 2}}};
   bool done = false;  // there is nothing random in it
   rc::prop("carried out", [&sites, &done] {
     if (std::exchange(done, true)) return;

@@ -76,10 +76,11 @@ TEST_CASE("a silent slave: the least timeout, retries or park that spares the ot
       advice(test::with_rows({row("a", "gauge", 2, "every = \"1s\""),
                               row("b", "pump", 2, "every = \"1s\", phase = \"100ms\""),
                               row("c", "pump", 2, "every = \"1s\", phase = \"200ms\"")}));
-  // two transactions of pump: 2 x 2 x 506.6 ms keep gauge from its second
+  // two transactions of pump: 2 x 2 x 506.6 ms keep gauge from its second; and the one of gauge may
+  // keep those of pump for 2 x 506.6 ms, which their phases hide and the bound of T04 does not
   REQUIRE(found.size() == 1);
   CHECK(found[0].goal == TuneGoal::endure);
-  CHECK(found[0].before.hurtful == 1);
+  CHECK(found[0].before.hurtful == 2);
   CHECK(found[0].before.worst == "pump");
   const TuneChange* timeout = change_of(found[0], TuneKind::timeout);
   REQUIRE(timeout != nullptr);
