@@ -147,13 +147,17 @@ std::string harm_text(const model::ResolvedPlan& plan, const timing::TimingRepor
   return shown(text);
 }
 
+bool has_watchdogs(const model::ResolvedPlan& plan) {
+  return std::any_of(plan.plan.slaves.begin(), plan.plan.slaves.end(),
+                     [](const model::Slave& s) { return s.watchdog.has_value(); });
+}
+
 std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                         const Terminal& terminal) {
   const auto& cases = report.silence.cases;
   if (cases.empty()) return {};
   const auto feedings = timing::watchdog_feedings(plan, report);
-  const bool watched = std::any_of(plan.plan.slaves.begin(), plan.plan.slaves.end(),
-                                   [](const model::Slave& s) { return s.watchdog.has_value(); });
+  const bool watched = has_watchdogs(plan);
   std::string rows;
   std::string pairs;
   for (const timing::SilentCase& silent : cases) {
@@ -201,7 +205,8 @@ std::string supervision_text(const model::ResolvedPlan& plan, const timing::Timi
          silent_text(plan, report, terminal);
 }
 
-std::string supervision_legend(const timing::TimingReport& report, const Terminal& terminal) {
+std::string supervision_legend(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                               const Terminal& terminal) {
   std::string text;
   const auto add = [&](const std::string& paragraph) {
     text += folded(paragraph, 0, 0, std::max<std::size_t>(terminal.width, 80)) + "\n";
@@ -227,8 +232,11 @@ std::string supervision_legend(const timing::TimingReport& report, const Termina
   if (!report.silence.cases.empty()) {
     add("first, steady: the longest that another slave's request waits for the tries of the silent "
         "one alone, simulated, until it is parked and from then on. no park: the same if the line "
-        "did not park it. <=: never longer than this. watchdogs: so many of other slaves run out "
-        "until it is parked (rule H11). misses releases: who, though not in good health.");
+        "did not park it. <=: never longer than this. misses releases: who, though not in good "
+        "health.");
+    if (has_watchdogs(plan)) {
+      add("watchdogs: of other slaves, so many run out until the silent one is parked (rule H11).");
+    }
   }
   return text;
 }

@@ -213,7 +213,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
         "without false alarms, largest that reacts in time. alarm<=: never later after\n"
         "the producer stops.\n";
   }
-  text += supervision_legend(report, terminal);
+  text += supervision_legend(plan, report, terminal);
   if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
   if (incomplete)

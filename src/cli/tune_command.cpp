@@ -24,9 +24,11 @@ std::string trouble(const packing::TuneAdvice& advice) {
   const LineState& s = advice.before;
   switch (advice.goal) {
     case TuneGoal::fit:
-      return s.missed > 0 ? fmt::format("does not fit: use {:.1f} %, {} releases are missed",
-                                        s.utilisation_percent, s.missed)
-                          : fmt::format("does not fit: use {:.1f} %", s.utilisation_percent);
+      return s.missed > 0
+                 ? fmt::format("does not fit: use {:.1f} %, {} missed", s.utilisation_percent,
+                               s.missed == 1 ? std::string("1 release is")
+                                             : fmt::format("{} releases are", s.missed))
+                 : fmt::format("does not fit: use {:.1f} %", s.utilisation_percent);
     case TuneGoal::guarantee:
       return fmt::format(
           "fits in the simulation, but the bound of {} transaction{} exceeds the "

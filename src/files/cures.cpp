@@ -48,11 +48,13 @@ Counts counts_of(const Findings& findings) {
   return counts;
 }
 
+// Of this severity or a higher one: a finding that became milder is not a new one.
 std::size_t count_of(const Counts& counts, const Key& key, Severity severity) {
   const auto at = counts.find(key);
   if (at == counts.end()) return 0;
-  const auto by = at->second.by_severity.find(severity);
-  return by == at->second.by_severity.end() ? 0 : by->second;
+  std::size_t count = 0;
+  for (const auto& [each, number] : at->second.by_severity) count += each >= severity ? number : 0;
+  return count;
 }
 
 // What has come that a cure of this severity may not bring: of the same severity or a higher one.

@@ -183,7 +183,7 @@ TEST_CASE("N09: what is no host or port") {
             "port = 502"});
   CHECK(host("http://10.20.0.31") ==
         Words{"error slave air: 'http://10.20.0.31' is a web address, not a host | write the host "
-              "alone, as \"10.20.0.31\""});
+              "alone; a port has a key of its own: port = 502"});
   CHECK(host("10.20.0.31/24") ==
         Words{"error slave air: '10.20.0.31/24' names a subnet; a box has one address | write "
               "\"10.20.0.31\""});

@@ -122,8 +122,8 @@ TEST_CASE("exchange.csv is RFC 4180, one row a transaction") {
 
 TEST_CASE("findings and timing as JSON have the keys that others rely on") {
   const auto loaded = test::load(
-      test::nothing_unused(test::with_rows({test::replaced(
-          test::replaced(row_a, "count = 8", "count = 9"), "%MX3", "%MW90.0")})),
+      test::nothing_unused(test::with_rows(
+          {test::replaced(test::replaced(row_a, "count = 8", "count = 9"), "%MX3", "%MW90.0")})),
       test::base_files());
   const auto findings = checks::check(loaded.plan, loaded.findings);
   const Json check = Json::parse(files::findings_json(loaded, findings));

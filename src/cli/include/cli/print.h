@@ -35,7 +35,8 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 [[nodiscard]] std::string supervision_text(const model::ResolvedPlan& plan,
                                            const timing::TimingReport& report,
                                            const Terminal& terminal);
-[[nodiscard]] std::string supervision_legend(const timing::TimingReport& report,
+[[nodiscard]] std::string supervision_legend(const model::ResolvedPlan& plan,
+                                             const timing::TimingReport& report,
                                              const Terminal& terminal);
 
 // All families but T and H, and N's rules about time.
