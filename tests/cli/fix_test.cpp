@@ -39,7 +39,7 @@ class Site : public test::TemporaryFolder {
 
 }  // namespace
 
-TEST_CASE("--fix writes what has one meaning, says it, and ends as check would") {
+TEST_CASE("check --fix writes what has one meaning, says it, and ends as check would") {
   const Site site;
   const test::Outcome dry = site.run({"check", "plan.toml", "--fix", "--dry-run"});
   CHECK(site.read("plan.toml") == Site::slipped);
@@ -63,7 +63,7 @@ TEST_CASE("--fix writes what has one meaning, says it, and ends as check would")
   CHECK(offers.out.find("no finding has a cure that could be carried out\n") == 0);
 }
 
-TEST_CASE("--fix keeps links, modes and times of what it does not write") {
+TEST_CASE("check --fix keeps links, modes and times of what it does not write") {
   const Site site;
   fs::create_directory(site.file("real"));
   fs::rename(site.file("plan.toml"), site.file("real/plan.toml"));
@@ -78,7 +78,7 @@ TEST_CASE("--fix keeps links, modes and times of what it does not write") {
         fs::perms(0640));
 }
 
-TEST_CASE("--fix refuses what it may not write, and then changes nothing at all") {
+TEST_CASE("check --fix refuses what it may not write, and then changes nothing at all") {
   Site site;
   // a slip in the map too: two files are to be written
   site.write("gauge.csv", test::replaced(test::base_files()["gauge.csv"], "state,hr,4,bits",
@@ -113,7 +113,7 @@ TEST_CASE("options of --fix that contradict each other are refused") {
   CHECK(site.read("plan.toml") == Site::slipped);
 }
 
-TEST_CASE("--least shows no less, and counts all the same") {
+TEST_CASE("check --least shows no less, and counts all the same") {
   Site site;
   site.write("plan.toml", test::replaced(Site::good, "count = 8", "count = 9"));
   const test::Outcome all = site.run({"check", "plan.toml"});
