@@ -9,6 +9,7 @@
 #include "files/source_text.h"
 #include "files/toml_scan.h"
 #include "model/ascii_text.h"
+#include "model/duration_text.h"
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
 #include "toml_depth.h"
@@ -126,6 +127,25 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
   return std::nullopt;
 }
 
+// A value as TOML wants it: plain quotes, slashes in paths, quotes around durations and references.
+std::optional<std::string> right_value(std::string_view value) {
+  if (const auto plain = model::without_typography(value)) return plain;
+  const bool quoted = value.size() >= 2 && value.front() == '"' && value.back() == '"';
+  // a path: what else has backslashes may mean them
+  if (quoted && value.find('.') != std::string_view::npos &&
+      value.find('\\') != std::string_view::npos && value.find("\\\"") == std::string_view::npos) {
+    std::string path(value);
+    std::replace(path.begin(), path.end(), '\\', '/');
+    return path;
+  }
+  const bool bare =
+      std::all_of(value.begin(), value.end(), [](char c) { return is_bare(c) || c == '.'; });
+  if (!bare || value.empty()) return std::nullopt;
+  const bool reference = value.size() > 1 && value.front() == '0' && model::all_digits(value);
+  if (!reference && !model::parse_duration(value)) return std::nullopt;
+  return fmt::format("\"{}\"", value);
+}
+
 // Sets aside what cannot be read, so that the rest can: a value becomes a 0 that counts as refused,
 // a key written twice a name that nobody looks for. Lines and columns stay what they were.
 class Mender {
@@ -152,6 +172,7 @@ class Mender {
     const TomlNode* const row = broken_row(nodes, at);
     const TomlNode* const open = row == nullptr ? unclosed_before(nodes, at) : nullptr;
     auto hint = hint_for(line, in_line);
+    const auto cure = row == nullptr && open == nullptr ? cure_of(source, nodes, at) : std::nullopt;
     if (open != nullptr) {
       const Range begin = source.range(open->value.begin, open->value.end, file_);
       const std::string_view bracket = text_[open->value.begin] == '{' ? "}" : "]";
@@ -174,10 +195,23 @@ class Mender {
     constexpr std::string_view prefix = "Error while parsing ";
     if (description.starts_with(prefix)) description = description.substr(prefix.size());
     findings_.push_back(syntax_finding(place, std::move(description), std::move(*hint)));
+    if (cure) add_fix(findings_.back(), *cure);
     return goes_on;
   }
 
  private:
+  // The innermost value around a byte, written as TOML wants it; nothing where that is not plain.
+  [[nodiscard]] std::optional<model::Fix> cure_of(const SourceText& source,
+                                                  const std::vector<TomlNode>& nodes,
+                                                  std::size_t at) const {
+    const Way way = way_to(nodes, at);
+    if (way.empty() || way.back()->value.empty()) return std::nullopt;
+    const Span value = way.back()->value;
+    const auto right = right_value(part(value));
+    if (!right) return std::nullopt;
+    return model::write_instead(source.range(value.begin, value.end, file_), *right, true);
+  }
+
   using Way = std::vector<const TomlNode*>;  // from a statement to the innermost node
 
   // The nodes around a byte; the parser may stop just behind what it dislikes.

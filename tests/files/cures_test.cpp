@@ -328,6 +328,36 @@ TEST_CASE("marks of order, line ends and a missing last one survive every cure")
   }
 }
 
+TEST_CASE("what TOML does not read is written as it wants it") {
+  const auto cured = [](const std::string& line) {
+    const std::string head = "[controller.c]\n";
+    const auto cures = files::carry_out_cures(
+        "plan.toml", files::memory_files({{"plan.toml", head + line + "\n"}}),
+        *checks::parse_rule_selection("P"), false);
+    return cures.files.empty() ? std::string("-")
+                               : cures.files[0].after.substr(
+                                     head.size(), cures.files[0].after.size() - head.size() - 1);
+  };
+  CHECK(cured("scan = 10ms") == "scan = \"10ms\"");
+  CHECK(cured("scan = \xE2\x80\x9C"
+              "10ms\xE2\x80\x9D  # plain") == "scan = \"10ms\"  # plain");
+  CHECK(cured("scan =\xC2\xA0\"10ms\"") == "scan = \"10ms\"");
+  CHECK(cured("scan = 10ms ms") == "-");
+  CHECK(cured("scan = ten") == "-");
+  CHECK(cured("address = \"a\\q\"") == "-");
+  // one key of a row
+  CHECK(cured("answers = [ { port = 502, timeout = 500ms } ]") ==
+        "answers = [ { port = 502, timeout = \"500ms\" } ]");
+  // a path, where the file is there
+  const auto cures = files::carry_out_cures(
+      "plan.toml",
+      files::memory_files({{"plan.toml", "[controller.c]\nmodel = \"m\\x.toml\"\n"},
+                           {"m/x.toml", "series = \"A\"\n"}}),
+      *checks::parse_rule_selection("P"), false);
+  REQUIRE(cures.files.size() == 1);
+  CHECK(cures.files[0].after == "[controller.c]\nmodel = \"m/x.toml\"\n");
+}
+
 TEST_CASE("what lies outside the plan's folder is not touched") {
   const std::string plan = test::replaced(
       test::nothing_unused(test::with_rows(

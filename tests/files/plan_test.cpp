@@ -1,6 +1,10 @@
 // Whole plans through the loader: typed values with their places, and hostile or broken files.
 #include <catch2/catch.hpp>
 
+#include <sstream>
+
+#include <set>
+
 #include <fmt/format.h>
 
 #include "files/source_text.h"
@@ -335,4 +339,51 @@ TEST_CASE(
   CHECK(words(plan + "rtt = { min = \"1ms\", typical = \"5ms\", max = \"9ms\" }\n")
             .at(0)
             .find("slave air: unknown key `min`") == 0);
+}
+
+TEST_CASE("where a key belongs is said of every key of every table") {
+  // a table, how it is called, and a plan with an unknown key in it
+  const std::vector<std::pair<std::string, std::string>> tables{
+      {"[plan]", "[plan]\nzzzzzzzz = 1\n"},
+      {"[controller.NAME]", "[controller.c]\nzzzzzzzz = 1\n"},
+      {"an entry of `answers`", "[controller.c]\nanswers = [ { zzzzzzzz = 1 } ]\n"},
+      {"an area of [controller.NAME.memory]",
+       "[controller.c.memory]\n\"%MW\" = { kind = \"word\", count = 1, zzzzzzzz = 1 }\n"},
+      {"[line.NAME]", "[line.l]\nzzzzzzzz = 1\n"},
+      {"[gateway.NAME]", "[gateway.g]\nzzzzzzzz = 1\n"},
+      {"[slave.NAME]", "[slave.s]\nzzzzzzzz = 1\n"},
+      {"[exchange]", "[exchange]\nzzzzzzzz = 1\n"},
+      {"a transaction", "[exchange]\ntransactions = [ { zzzzzzzz = 1 } ]\n"},
+      {"[supervision]", "[supervision]\nzzzzzzzz = 1\n"},
+      {"a heartbeat", "[supervision]\nheartbeats = [ { zzzzzzzz = 1 } ]\n"},
+      {"a path", "[supervision]\npaths = [ { zzzzzzzz = 1 } ]\n"},
+      {"[review]", "[review]\nzzzzzzzz = 1\n"},
+      {"an accept", "[review]\naccepts = [ { zzzzzzzz = 1 } ]\n"}};
+  const auto remedy_of = [](const std::string& plan, const std::string& key) {
+    for (const model::Finding& f : test::load(plan).findings) {
+      if (f.rule == model::RuleCode::P02 && f.message == "unknown key `" + key + "`")
+        return f.remedy;
+    }
+    return std::string();
+  };
+  // those that several tables share without a home of their own
+  const std::set<std::string> everywhere{"name",       "from", "to",     "slave",
+                                         "controller", "at",   "on_loss"};
+  std::size_t seen = 0;
+  for (const auto& [table, plan] : tables) {
+    const std::string remedy = remedy_of(plan, "zzzzzzzz");
+    INFO(table << ": " << remedy);
+    REQUIRE(remedy.starts_with("known here: "));
+    std::istringstream list(remedy.substr(12));
+    for (std::string key; std::getline(list >> std::ws, key, ',');) {
+      if (everywhere.contains(key)) continue;
+      ++seen;
+      // in a table that knows neither it nor one like it
+      const bool plan_knows = key == "title" || key == "revision";
+      const std::string elsewhere = plan_knows ? "[review]\n" : "[plan]\n";
+      INFO(key);
+      CHECK(remedy_of(elsewhere + key + " = 1\n", key).find(table) != std::string::npos);
+    }
+  }
+  CHECK(seen > 90);
 }
