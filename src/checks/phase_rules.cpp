@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "checks/rules.h"
+#include "cure_edits.h"
 #include "line_text.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
@@ -30,12 +31,17 @@ void check_phases(const RuleInput& in, Findings& out) {
       continue;
     }
     std::vector<std::string> phases;
+    std::vector<model::Edit> edits;
     for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
       if (proposal->phases[j] == queue.jobs[j].phase) continue;
       phases.push_back(
           fmt::format("{} phase = \"{}\"",
                       in.plan.declared(in.plan.transactions[queue.jobs[j].transaction]).name,
                       to_text(proposal->phases[j])));
+      edits.push_back({in.plan.transactions[queue.jobs[j].transaction].trigger->place,
+                       {},
+                       model::EditKind::set_keys,
+                       {{"phase", internal::toml_text(proposal->phases[j])}}});
     }
     report(
         out, RuleCode::T06, Severity::note, internal::line_place(in.plan, timing, line),
@@ -44,6 +50,7 @@ void check_phases(const RuleInput& in, Findings& out) {
                     "{}; with other phases it would be {}",
                     in_ms(proposal->longest_wait_before), in_ms(proposal->longest_wait_after)),
         fmt::format("write {}", fmt::join(phases, ", ")));
+    add_fix(out.back(), {out.back().remedy, std::move(edits), false});
   }
 }
 

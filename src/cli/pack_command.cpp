@@ -101,9 +101,11 @@ std::string raised_text(const files::LoadedPlan& loaded, const std::string& text
       before.erase(at);
       continue;
     }
-    list += fmt::format("  {} {} {}: {}\n", to_string(f.severity), to_string(f.rule),
-                        shown(to_text(f.subject)),
-                        folded(shown(f.message), 6, 6, std::max<std::size_t>(terminal.width, 80)));
+    const std::string head = fmt::format("  {} {} {}: ", to_string(f.severity), to_string(f.rule),
+                                         shown(to_text(f.subject)));
+    list += head +
+            folded(shown(f.message), head.size(), 6, std::max<std::size_t>(terminal.width, 80)) +
+            '\n';
   }
   if (list.empty()) return "With these rows check has nothing more to report than now.\n";
   return "With these rows check will report:\n" + list;

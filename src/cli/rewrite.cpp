@@ -11,13 +11,17 @@ namespace greymet::cli {
 namespace {
 
 // Each line as it may be shown.
-std::string shown_lines(std::string_view text) {
+std::string shown_lines(std::string_view text, const Terminal& terminal) {
   std::string out;
   for (std::size_t at = 0; at < text.size();) {
     const std::size_t end = std::min(text.find('\n', at), text.size());
     std::string_view line = text.substr(at, end - at);
     if (line.ends_with('\r')) line.remove_suffix(1);
-    out += shown(line) + '\n';
+    const Tint tint = line.starts_with("+++") || line.starts_with("---") ? Tint::bold
+                      : line.starts_with('+')                            ? Tint::green
+                      : line.starts_with('-')                            ? Tint::red
+                                                                         : Tint::none;
+    out += tinted(terminal, tint, shown(line)) + '\n';
     at = end + 1;
   }
   return out;
@@ -27,7 +31,7 @@ std::string shown_lines(std::string_view text) {
 
 void print_changes(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
   for (const files::ChangedFile& file : changed) {
-    terminal.out << shown_lines(files::unified_diff(file.name, file.before, file.after));
+    terminal.out << shown_lines(files::unified_diff(file.name, file.before, file.after), terminal);
   }
 }
 

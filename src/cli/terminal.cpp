@@ -33,6 +33,7 @@ std::string tinted(const Terminal& terminal, Tint tint, std::string_view text) {
     case Tint::none: break;
     case Tint::bold: code = "1"; break;
     case Tint::red: code = "1;31"; break;
+    case Tint::green: code = "1;32"; break;
     case Tint::yellow: code = "1;33"; break;
     case Tint::blue: code = "1;34"; break;
     case Tint::dim: code = "2"; break;

@@ -427,8 +427,11 @@ class MapReader {
     if (failed_) return;
     if (!reading) {
       failed_ = true;
-      report(c->place, fmt::format("row {}: {}", row_number_, reading.error().message),
-             reading.error().remedy);
+      const auto meant = model::meant_address(c->text);
+      model::Finding& finding =
+          report(c->place, fmt::format("row {}: {}", row_number_, reading.error().message),
+                 meant ? std::string() : reading.error().remedy);
+      if (meant) add_fix(finding, model::write_instead(c->place, meant->text, meant->certain));
       return;
     }
     if (reading->area && *reading->area != point.address.area) {

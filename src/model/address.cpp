@@ -42,8 +42,8 @@ std::optional<std::int64_t> parse_digits(std::string_view text, unsigned base) {
 tl::unexpected<AddressError> not_an_address(std::string_view text) {
   return tl::unexpected(AddressError{
       fmt::format("'{}' is not an address", text.substr(0, 60)),
-      "write \"hr:4096\" (counts from 0), a reference such as \"404097\", a plain number such as "
-      "4096 or 0x1000, or the name of a point"});
+      "write the area and an offset counted from 0, as \"hr:<offset>\"; a reference of 5 or 6 "
+      "digits; a plain number, decimal or 0x...; or the name of a point"});
 }
 
 // Takes ".3" off the end of the text.

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "model/address.h"
 #include "model/ascii_text.h"
 #include "model/data_type.h"
 #include "model/duration_text.h"
@@ -330,6 +331,20 @@ std::optional<Meant> meant_area(std::string_view text) {
   const auto known = word_for(names, word);
   if (!known) return std::nullopt;
   return unless_same(std::string(*known), text, word != "input");
+}
+
+std::optional<Meant> meant_address(std::string_view text) {
+  std::string form = tidied(text);
+  const std::size_t head = form.find(':') == std::string::npos ? 0 : form.find(':') + 1;
+  bool digits = false;
+  for (std::size_t i = head; i < form.size(); ++i) {
+    digits = digits || is_digit(form[i]);
+    if (form[i] == 'o' || form[i] == 'O') form[i] = '0';
+    if (form[i] == 'l' || form[i] == 'I') form[i] = '1';
+  }
+  if (!digits || !read_address({form, true}, Numbering::from_0)) return std::nullopt;
+  // what the number then means is another question
+  return unless_same(std::move(form), text, false);
 }
 
 std::optional<Meant> meant_format(std::string_view text) {

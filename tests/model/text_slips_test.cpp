@@ -88,6 +88,20 @@ TEST_CASE("whole numbers with signs for thousands") {
   }
 }
 
+TEST_CASE("addresses with letters for digits") {
+  for (const auto& [text, meant] : Rows{{"400o1", "40001"},
+                                        {"4l097", "41097"},
+                                        {"hr:1O", "hr:10"},
+                                        {"1OOh", "100h"},
+                                        {"4096", "-"},
+                                        {"pool", "-"},
+                                        {"7x", "-"},
+                                        {"", "-"}}) {
+    INFO(text);
+    CHECK(text_of(meant_address(text)) == meant);
+  }
+}
+
 TEST_CASE("types, access, areas, formats and orders by other names") {
   for (const auto& [text, meant] : Rows{{"REAL", "f32"},
                                         {"uint16", "u16"},

@@ -37,7 +37,7 @@ using model::shown;
 int usage_error(const Terminal& terminal, std::string_view message);
 
 // Colours by what they mean; nothing without colour.
-enum class Tint { none, bold, red, yellow, blue, dim };
+enum class Tint { none, bold, red, green, yellow, blue, dim };
 [[nodiscard]] std::string tinted(const Terminal& terminal, Tint tint, std::string_view text);
 
 // A bar on stderr for work over a second, only on a terminal; gone when the work is done.
