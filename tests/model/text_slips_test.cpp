@@ -89,10 +89,10 @@ TEST_CASE("whole numbers with signs for thousands") {
 }
 
 TEST_CASE("addresses with letters for digits") {
-  for (const auto& [text, meant] : Rows{{"400o1", "40001"},
-                                        {"4l097", "41097"},
-                                        {"hr:1O", "hr:10"},
-                                        {"1OOh", "100h"},
+  for (const auto& [text, meant] : Rows{{"400o1", "40001?"},
+                                        {"4l097", "41097?"},
+                                        {"hr:1O", "hr:10?"},
+                                        {"1OOh", "100h?"},
                                         {"4096", "-"},
                                         {"pool", "-"},
                                         {"7x", "-"},
