@@ -13,9 +13,14 @@
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
 #include "toml_depth.h"
+#include "toml_hints.h"
 
 namespace greymet::files {
 
+using internal::hint_for;
+using internal::is_bare;
+using internal::right_value;
+using internal::word_at;
 using model::Finding;
 using model::Findings;
 using model::Range;
@@ -38,112 +43,6 @@ Finding syntax_finding(Range place, std::string message, std::string remedy) {
           .subject = {},
           .message = std::move(message),
           .remedy = std::move(remedy)};
-}
-
-bool is_bare(char c) {
-  return model::is_letter(c) || model::is_digit(c) || c == '_' || c == '-';
-}
-
-std::string_view trimmed(std::string_view text) {
-  const std::size_t first = text.find_first_not_of(" \t\r");
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(" \t\r") - first + 1);
-}
-
-// The word around a byte: what somebody typed where TOML wanted something else.
-std::string_view word_at(std::string_view line, std::size_t at) {
-  at = std::min(at, line.size());
-  const auto in_word = [](char c) { return is_bare(c) || c == '.' || c == '#'; };
-  std::size_t first = at;
-  while (first > 0 && in_word(line[first - 1])) --first;
-  std::size_t end = at;
-  while (end < line.size() && in_word(line[end])) ++end;
-  return line.substr(first, end - first);
-}
-
-// Quotes, blanks and letters of office programs outside of texts: TOML knows only plain ones.
-std::optional<std::string> typography_hint(std::string_view line) {
-  std::string outside;  // of texts and comments
-  char quote = 0;
-  for (const char c : line) {
-    if (quote != 0) {
-      if (c == quote) quote = 0;
-      continue;
-    }
-    if (c == '#') break;
-    if (c == '"' || c == '\'') {
-      quote = c;
-    } else {
-      outside += c;
-    }
-  }
-  const auto plain = model::without_typography(outside);
-  if (!plain) return std::nullopt;
-  return fmt::format("write plain quotes, blanks and letters, without an office program's: {}",
-                     model::quoted_start(trimmed(*plain)));
-}
-
-// The byte is in a text in double quotes that reads as a path with backslashes.
-bool backslash_path(std::string_view line, std::size_t at) {
-  const std::size_t slash = line.rfind('\\', std::min(at, line.size() - 1));
-  return slash != std::string_view::npos && at - slash <= 2 && slash + 1 < line.size() &&
-         model::is_letter(line[slash + 1]) &&
-         std::count(line.begin(), line.begin() + static_cast<std::ptrdiff_t>(slash), '"') % 2 == 1;
-}
-
-// The cure for the common slips; nothing else.
-std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
-  // The parser stops inside the word, or just behind it.
-  const bool behind = at > 0 && (at >= line.size() || line[at] == ' ' || line[at] == '\r');
-  const std::string_view word = word_at(line, behind ? at - 1 : at);
-  const auto ends_with_any = [word](std::initializer_list<std::string_view> tails) {
-    return std::any_of(tails.begin(), tails.end(),
-                       [word](auto tail) { return word.ends_with(tail); });
-  };
-  if (const auto typographic = typography_hint(line)) return typographic;
-  if (at > 0 && at <= line.size() && backslash_path(line, at)) {
-    return "a backslash begins an escape; write paths with /";
-  }
-  const bool begins_with_digit = !word.empty() && model::is_digit(word.front());
-  const bool only_digits = model::all_digits(word);
-  if (word.size() > 1 && word.front() == '0' && only_digits) {
-    return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
-                       word);
-  }
-  if (begins_with_digit && ends_with_any({"ms", "us", "min", "s"})) {
-    return fmt::format("a duration is written in quotes: \"{}\"", word);
-  }
-  if (begins_with_digit && ends_with_any({"h", "H"})) {
-    return fmt::format("a hexadecimal number is written \"{}\" in quotes, or 0x{}", word,
-                       word.substr(0, word.size() - 1));
-  }
-  const std::string_view before =
-      word.empty() ? std::string_view()
-                   : trimmed(line.substr(0, static_cast<std::size_t>(word.data() - line.data())));
-  const bool is_value = before.ends_with('=') || before.ends_with('[') || before.ends_with(',');
-  if (!begins_with_digit && is_value) {
-    return fmt::format("texts are written in quotes: \"{}\"", word);
-  }
-  return std::nullopt;
-}
-
-// A value as TOML wants it: plain quotes, slashes in paths, quotes around durations and references.
-std::optional<std::string> right_value(std::string_view value) {
-  if (const auto plain = model::without_typography(value)) return plain;
-  const bool quoted = value.size() >= 2 && value.front() == '"' && value.back() == '"';
-  // a path: what else has backslashes may mean them
-  if (quoted && value.find('.') != std::string_view::npos &&
-      value.find('\\') != std::string_view::npos && value.find("\\\"") == std::string_view::npos) {
-    std::string path(value);
-    std::replace(path.begin(), path.end(), '\\', '/');
-    return path;
-  }
-  const bool bare =
-      std::all_of(value.begin(), value.end(), [](char c) { return is_bare(c) || c == '.'; });
-  if (!bare || value.empty()) return std::nullopt;
-  const bool reference = value.size() > 1 && value.front() == '0' && model::all_digits(value);
-  if (!reference && !model::parse_duration(value)) return std::nullopt;
-  return fmt::format("\"{}\"", value);
 }
 
 // Sets aside what cannot be read, so that the rest can: a value becomes a 0 that counts as refused,
