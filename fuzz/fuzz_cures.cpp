@@ -1,4 +1,5 @@
-// Any text as a plan that is cured, with all offers: it ends, and no error comes of it that was not there.
+// Any text as a plan that is cured, with all offers: it ends, and no error comes of it that was not
+// there.
 
 #include "checks/check.h"
 #include "files/cures.h"

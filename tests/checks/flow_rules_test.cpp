@@ -7,9 +7,10 @@
 using namespace greymet;
 using test::findings_of_rule;
 using test::replaced;
-using Words = std::vector<std::string>;
 
 namespace {
+
+using Words = std::vector<std::string>;
 
 const std::string peer = R"([controller.loadout]
 scan = "8ms"
@@ -19,13 +20,13 @@ answers = [ { port = 502 } ]
 "%MW" = { kind = "word", first = 0, count = 500, serves = "hr:0" }
 )";
 
-std::string row(const std::string& keys) {
+std::string table_row(const std::string& keys) {
   return "{ name = " + keys + " }";
 }
 // Rows of transactions, then more of [exchange] and other tables.
 std::string plan_of(const std::vector<std::string>& keys, const std::string& more = "") {
   std::vector<std::string> rows;
-  for (const std::string& k : keys) rows.push_back(row(k));
+  for (const std::string& k : keys) rows.push_back(table_row(k));
   return test::with_rows(rows) + more + "\n" + peer;
 }
 
@@ -310,7 +311,7 @@ unit = 1
 host = "10.20.0.40"
 unit = 1
 )";
-  const std::string base = test::with_rows({row(read8)}) + behind;
+  const std::string base = test::with_rows({table_row(read8)}) + behind;
   CHECK(findings_of_rule("N03", base) ==
         Words{"error slave direct: 10.20.0.40:502 unit 1 is also that of slave weather | write the "
               "host of this box, or its own unit behind that host"});
@@ -323,18 +324,18 @@ unit = 1
             "to one serial line | hang the slave on the line behind the gateway, or write its own "
             "host and port"});
   const std::string twice =
-      test::with_rows({row(read8)}) +
+      test::with_rows({table_row(read8)}) +
       "[gateway.a]\nhost = \"10.20.0.40\"\n[gateway.b]\nhost = \"10.20.0.40\"\n";
   CHECK(findings_of_rule("N12", twice).size() == 1);
   CHECK(findings_of_rule("N12", twice + "port = 503\n").empty());
 
-  CHECK(findings_of_rule("N13", test::with_rows({row(read8)})) ==
+  CHECK(findings_of_rule("N13", test::with_rows({table_row(read8)})) ==
         Words{"note controller kiln: nothing uses any of %MX0..%MX255 | leave the area out of the "
               "plan, unless the program alone uses it",
               "note slave pump: nobody asks it: no transaction and no want names it | ask it, or "
               "leave it out of the plan until somebody does"});
-  CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows({row(read8)}))).empty());
-  CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows({row(read8)})) +
+  CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows({table_row(read8)}))).empty());
+  CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows({table_row(read8)})) +
                                     "[line.spare]\nmaster = \"kiln\"\n") ==
         Words{"note line spare: no slave hangs on it | name it at its slaves, or leave it out of "
               "the plan"});
@@ -344,7 +345,7 @@ unit = 1
             .empty());
 
   const auto ports = [](const std::string& a, const std::string& b) {
-    return findings_of_rule("S04", replaced(test::with_rows({row(read8)}), "mode = \"rtu\"\n",
+    return findings_of_rule("S04", replaced(test::with_rows({table_row(read8)}), "mode = \"rtu\"\n",
                                             "mode = \"rtu\"\nport = \"" + a + "\"\n") +
                                        "[line.south]\nmaster = \"kiln\"\nport = \"" + b + "\"\n");
   };

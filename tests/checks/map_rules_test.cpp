@@ -6,17 +6,18 @@
 using namespace greymet;
 using test::findings_of;
 using test::findings_of_rule;
-using Words = std::vector<std::string>;
 
 namespace {
 
-const std::string row =
+using Words = std::vector<std::string>;
+
+const std::string gauge_row =
     R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })";
 
 Words of_map(const std::string& code, const std::string& map) {
   test::Files files = test::base_files();
   files["gauge.csv"] = map;
-  return findings_of_rule(code, test::with_rows({row}), files);
+  return findings_of_rule(code, test::with_rows({gauge_row}), files);
 }
 
 // R03, R04, R08 and D01 of one row "type,factor,offset,min,max", by code.
@@ -24,7 +25,7 @@ std::string range_rule(const std::string& rest) {
   test::Files files = test::base_files();
   files["pump.csv"] = "point,area,address,type,factor,offset,min,max\nflow,hr,0," + rest + "\n";
   std::string codes;
-  for (const std::string& f : findings_of(test::with_rows({row}), files, "R,D01")) {
+  for (const std::string& f : findings_of(test::with_rows({gauge_row}), files, "R,D01")) {
     const std::size_t at = f.find(' ') + 1;
     codes += (codes.empty() ? "" : " ") + f.substr(at, 3);
   }
@@ -137,8 +138,9 @@ TEST_CASE("R05: headings near to ours") {
 
 TEST_CASE("R06: one map, read in two ways") {
   const auto pump = [](const std::string& keys, const std::string& code = "R06") {
-    return findings_of_rule(code, test::replaced(test::with_rows({row}), "map = \"pump.csv\"\n",
-                                                 "map = \"gauge.csv\"\n" + keys));
+    return findings_of_rule(code,
+                            test::replaced(test::with_rows({gauge_row}), "map = \"pump.csv\"\n",
+                                           "map = \"gauge.csv\"\n" + keys));
   };
   CHECK(pump("numbering = \"from-1\"\n") ==
         Words{"warning slave pump: counts from-1 in gauge.csv, which gauge reads from-0 | write "
@@ -152,14 +154,14 @@ TEST_CASE("R06: one map, read in two ways") {
   test::Files files = test::base_files();
   files["gauge.csv"] = "point,area,address,type\nm,hr,hr:0,u16\nn,hr,hr:1,u16\n";
   CHECK(findings_of_rule("R06",
-                         test::replaced(test::with_rows({row}), "map = \"pump.csv\"\n",
+                         test::replaced(test::with_rows({gauge_row}), "map = \"pump.csv\"\n",
                                         "map = \"gauge.csv\"\nnumbering = \"from-1\"\n"),
                          files)
             .empty());
   // findings of the file itself are said once, although it is read twice
   files["gauge.csv"] = "point,area,address,type\nm,hr,0,u99\nn,hr,1,u16\n";
   CHECK(findings_of_rule("P07",
-                         test::replaced(test::with_rows({row}), "map = \"pump.csv\"\n",
+                         test::replaced(test::with_rows({gauge_row}), "map = \"pump.csv\"\n",
                                         "map = \"gauge.csv\"\nnumbering = \"from-1\"\n"),
                          files)
             .size() == 1);

@@ -16,9 +16,9 @@ using Json = nlohmann::json;
 
 namespace {
 
-class Site : public test::TemporaryFolder {
+class CuredFolder : public test::TemporaryFolder {
  public:
-  Site() {
+  CuredFolder() {
     for (const auto& [name, text] : test::base_files()) write(name, text);
     write("plan.toml", slipped);
   }
@@ -40,14 +40,14 @@ class Site : public test::TemporaryFolder {
 }  // namespace
 
 TEST_CASE("check --fix writes what has one meaning, says it, and ends as check would") {
-  const Site site;
+  const CuredFolder site;
   const test::Outcome dry = site.run({"check", "plan.toml", "--fix", "--dry-run"});
-  CHECK(site.read("plan.toml") == Site::slipped);
+  CHECK(site.read("plan.toml") == CuredFolder::slipped);
   CHECK(dry.out.find("wrote") == std::string::npos);
   const test::Outcome done = site.run({"check", "plan.toml", "--fix"});
   CHECK(done.status == 0);
   CHECK(done.err.empty());
-  CHECK(site.read("plan.toml") == Site::good);
+  CHECK(site.read("plan.toml") == CuredFolder::good);
   CHECK(done.out.find("--- plan.toml\n+++ plan.toml\n@@ ") == 0);
   CHECK(done.out.find("\ncured P02 transaction t (plan.toml:19): write `every`\n") !=
         std::string::npos);
@@ -64,7 +64,7 @@ TEST_CASE("check --fix writes what has one meaning, says it, and ends as check w
 }
 
 TEST_CASE("check --fix keeps links, modes and times of what it does not write") {
-  const Site site;
+  const CuredFolder site;
   fs::create_directory(site.file("real"));
   fs::rename(site.file("plan.toml"), site.file("real/plan.toml"));
   fs::rename(site.file("gauge.csv"), site.file("real/gauge.csv"));
@@ -73,13 +73,13 @@ TEST_CASE("check --fix keeps links, modes and times of what it does not write") 
   ::chmod(site.file("real/plan.toml").c_str(), 0640);
   CHECK(site.run({"check", "link.toml", "--fix"}).status == 0);
   CHECK(fs::is_symlink(site.file("link.toml")));
-  CHECK(site.read("real/plan.toml") == Site::good);
+  CHECK(site.read("real/plan.toml") == CuredFolder::good);
   CHECK((fs::status(site.file("real/plan.toml")).permissions() & fs::perms::mask) ==
         fs::perms(0640));
 }
 
 TEST_CASE("check --fix refuses what it may not write, and then changes nothing at all") {
-  Site site;
+  CuredFolder site;
   // a slip in the map too: two files are to be written
   site.write("gauge.csv", test::replaced(test::base_files()["gauge.csv"], "state,hr,4,bits",
                                          "state,hr,4,Bit field"));
@@ -91,13 +91,13 @@ TEST_CASE("check --fix refuses what it may not write, and then changes nothing a
       refused.err.find("plan.toml: is read-only and is left as it is; make it writable first\n") !=
       std::string::npos);
   CHECK(refused.err.find("greymet: nothing was changed\n") != std::string::npos);
-  CHECK(site.read("plan.toml") == Site::slipped);
+  CHECK(site.read("plan.toml") == CuredFolder::slipped);
   CHECK(site.read("gauge.csv") == map);
   CHECK(refused.out.find("wrote") == std::string::npos);
 }
 
 TEST_CASE("options of --fix that contradict each other are refused") {
-  const Site site;
+  const CuredFolder site;
   const auto error = [&](const std::vector<std::string>& arguments) {
     const test::Outcome outcome = site.run(arguments);
     CHECK(outcome.status == 2);
@@ -110,12 +110,12 @@ TEST_CASE("options of --fix that contradict each other are refused") {
         "greymet: --fix prints text; leave --format out\n");
   CHECK(error({"check", "plan.toml", "--fix=all"}).find("--fix") != std::string::npos);
   CHECK(error({"check", "plan.toml", "--least", "some"}).find("--least") != std::string::npos);
-  CHECK(site.read("plan.toml") == Site::slipped);
+  CHECK(site.read("plan.toml") == CuredFolder::slipped);
 }
 
 TEST_CASE("check --least shows no less, and counts all the same") {
-  Site site;
-  site.write("plan.toml", test::replaced(Site::good, "count = 8", "count = 9"));
+  CuredFolder site;
+  site.write("plan.toml", test::replaced(CuredFolder::good, "count = 8", "count = 9"));
   const test::Outcome all = site.run({"check", "plan.toml"});
   CHECK(all.out.find("warning F11") != std::string::npos);
   const test::Outcome errors = site.run({"check", "plan.toml", "--least", "error"});
@@ -130,7 +130,7 @@ TEST_CASE("check --least shows no less, and counts all the same") {
 }
 
 TEST_CASE("tune --write puts one proposal into the plan, if nothing grave comes of it") {
-  Site site;
+  CuredFolder site;
   const std::string busy = test::nothing_unused(test::with_rows(
       {R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "60ms", on_loss = "hold" })",
        R"({ name = "b", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW10", every = "60ms", on_loss = "hold" })"}));

@@ -150,7 +150,7 @@ Edit keys(EditKind kind, std::vector<model::KeyText> list) {
   return {{}, {}, kind, std::move(list)};
 }
 
-const std::string rows = R"([exchange]
+const std::string listed = R"([exchange]
 transactions = [
   { name = "a", slave = "x", read = { at = 1, count = 2 }, fc = 3 },  # one
   { name = "b" } ]
@@ -165,17 +165,17 @@ baud = 9600
 
 TEST_CASE("keys are set where their table is written, in its way") {
   const auto set = [](const std::string& at, std::vector<model::KeyText> list) {
-    return edited_plan(rows, at, keys(EditKind::set_keys, std::move(list)));
+    return edited_plan(listed, at, keys(EditKind::set_keys, std::move(list)));
   };
-  CHECK(set("\"a\"", {{"slave", "\"y\""}}) == test::replaced(rows, "\"x\"", "\"y\""));
+  CHECK(set("\"a\"", {{"slave", "\"y\""}}) == test::replaced(listed, "\"x\"", "\"y\""));
   CHECK(set("\"a\"", {{"every", "\"1s\""}, {"fc", "4"}}) ==
-        test::replaced(rows, "fc = 3 }", "fc = 4, every = \"1s\" }"));
-  CHECK(set("1, count", {{"count", "9"}}) == test::replaced(rows, "count = 2", "count = 9"));
-  CHECK(set("\"c\"", {{"period", "\"2s\""}}) == test::replaced(rows, "\"1s\"   #", "\"2s\"   #"));
-  CHECK(set("\"c\"", {{"new", "7"}}) == test::replaced(rows, "# slow\n", "# slow\nnew    = 7\n"));
-  CHECK(set("[line.north]", {{"baud", "19200"}}) == test::replaced(rows, "9600", "19200"));
+        test::replaced(listed, "fc = 3 }", "fc = 4, every = \"1s\" }"));
+  CHECK(set("1, count", {{"count", "9"}}) == test::replaced(listed, "count = 2", "count = 9"));
+  CHECK(set("\"c\"", {{"period", "\"2s\""}}) == test::replaced(listed, "\"1s\"   #", "\"2s\"   #"));
+  CHECK(set("\"c\"", {{"new", "7"}}) == test::replaced(listed, "# slow\n", "# slow\nnew    = 7\n"));
+  CHECK(set("[line.north]", {{"baud", "19200"}}) == test::replaced(listed, "9600", "19200"));
   CHECK(set("9600", {{"timeout", "\"1s\""}}) ==
-        test::replaced(rows, "baud = 9600", "baud = 9600\ntimeout = \"1s\""));
+        test::replaced(listed, "baud = 9600", "baud = 9600\ntimeout = \"1s\""));
   CHECK(edited_plan("a = 1\n", "1", keys(EditKind::set_keys, {{"b", "2"}})) == "none");
   // line ends and a missing last one stay
   CHECK(edited_plan("[line.n]\r\nbaud = 1\r\n", "1", keys(EditKind::set_keys, {{"b", "2"}})) ==
@@ -186,19 +186,20 @@ TEST_CASE("keys are set where their table is written, in its way") {
 
 TEST_CASE("rows are copied and dropped with what belongs to them") {
   CHECK(
-      edited_plan(rows, "\"a\"", keys(EditKind::copy_row, {{"name", "\"a-2\""}})) ==
+      edited_plan(listed, "\"a\"", keys(EditKind::copy_row, {{"name", "\"a-2\""}})) ==
       test::replaced(
-          rows, "fc = 3 },",
+          listed, "fc = 3 },",
           "fc = 3 },\n  { name = \"a-2\", slave = \"x\", read = { at = 1, count = 2 }, fc = 3 },"));
-  CHECK(edited_plan(rows, "\"b\"", keys(EditKind::copy_row, {{"name", "\"d\""}, {"fc", "3"}})) ==
-        test::replaced(rows, "{ name = \"b\" }", "{ name = \"b\" },\n  { name = \"d\", fc = 3 }"));
-  CHECK(edited_plan(rows, "\"c\"", keys(EditKind::copy_row, {{"name", "\"d\""}})) ==
-        test::replaced(rows, "# slow\n",
+  CHECK(
+      edited_plan(listed, "\"b\"", keys(EditKind::copy_row, {{"name", "\"d\""}, {"fc", "3"}})) ==
+      test::replaced(listed, "{ name = \"b\" }", "{ name = \"b\" },\n  { name = \"d\", fc = 3 }"));
+  CHECK(edited_plan(listed, "\"c\"", keys(EditKind::copy_row, {{"name", "\"d\""}})) ==
+        test::replaced(listed, "# slow\n",
                        "# slow\n\n[[other.list]]\nname   = \"d\"\nperiod = \"1s\"   # slow\n"));
-  CHECK(edited_plan(rows, "\"b\"", keys(EditKind::drop_row, {})) ==
-        test::replaced(rows, "{ name = \"b\" } ]", " ]"));
-  CHECK(edited_plan(rows, "\"c\"", keys(EditKind::drop_row, {})) ==
-        test::replaced(rows, "[[other.list]]\nname   = \"c\"\nperiod = \"1s\"   # slow\n", ""));
+  CHECK(edited_plan(listed, "\"b\"", keys(EditKind::drop_row, {})) ==
+        test::replaced(listed, "{ name = \"b\" } ]", " ]"));
+  CHECK(edited_plan(listed, "\"c\"", keys(EditKind::drop_row, {})) ==
+        test::replaced(listed, "[[other.list]]\nname   = \"c\"\nperiod = \"1s\"   # slow\n", ""));
   const std::string own_line = "x = [\n  { a = 1 },\n  { a = 2 },\n]\n";
   CHECK(edited_plan(own_line, "1 }", keys(EditKind::drop_row, {})) == "x = [\n  { a = 2 },\n]\n");
 }
@@ -330,13 +331,13 @@ TEST_CASE("marks of order, line ends and a missing last one survive every cure")
 
 TEST_CASE("what TOML does not read is written as it wants it") {
   const auto cured = [](const std::string& line) {
-    const std::string head = "[controller.c]\n";
+    const std::string table = "[controller.c]\n";
     const auto cures = files::carry_out_cures(
-        "plan.toml", files::memory_files({{"plan.toml", head + line + "\n"}}),
+        "plan.toml", files::memory_files({{"plan.toml", table + line + "\n"}}),
         *checks::parse_rule_selection("P"), false);
     return cures.files.empty() ? std::string("-")
                                : cures.files[0].after.substr(
-                                     head.size(), cures.files[0].after.size() - head.size() - 1);
+                                     table.size(), cures.files[0].after.size() - table.size() - 1);
   };
   CHECK(cured("scan = 10ms") == "scan = \"10ms\"");
   CHECK(cured("scan = \xE2\x80\x9C"
