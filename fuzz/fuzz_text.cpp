@@ -18,7 +18,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     fuzz::require(model::data_type_from(model::to_text(*type)) == type);
   }
   if (const auto format = model::character_format_from(text)) {
-    fuzz::require(model::to_text(*format) == text);
+    fuzz::require(model::character_format_from(model::to_text(*format)) == format);
   }
   if (const auto bytes = modbus::from_hex(text)) {
     fuzz::require(*modbus::from_hex(modbus::to_hex(*bytes)) == *bytes);

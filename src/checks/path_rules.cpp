@@ -149,8 +149,7 @@ class PathRules {
 
   // A place from where something would take the value to the end.
   [[nodiscard]] std::optional<Reached> before(const ValuePlace& end) const {
-    for (std::size_t c = 0; c < plan_.copies.size(); ++c) {
-      const model::ResolvedCopy& copy = plan_.copies[c];
+    for (const model::ResolvedCopy& copy : plan_.copies) {
       if (!copy.controller || !copy.from || !copy.to) continue;
       if (auto found = source_of(end, model::memory_place(*copy.controller, copy.from->bits))) {
         return found;

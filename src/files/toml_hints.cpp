@@ -72,7 +72,7 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
     return std::any_of(tails.begin(), tails.end(),
                        [word](auto tail) { return word.ends_with(tail); });
   };
-  if (const auto typographic = typography_hint(line)) return typographic;
+  if (auto typographic = typography_hint(line)) return typographic;
   if (at > 0 && at <= line.size() && backslash_path(line, at)) {
     return "a backslash begins an escape; write paths with /";
   }
@@ -100,7 +100,7 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
 }
 
 std::optional<std::string> right_value(std::string_view value) {
-  if (const auto plain = model::without_typography(value)) return plain;
+  if (auto plain = model::without_typography(value)) return plain;
   const bool quoted = value.size() >= 2 && value.front() == '"' && value.back() == '"';
   // a path: what else has backslashes may mean them
   if (quoted && value.find('.') != std::string_view::npos &&
