@@ -237,9 +237,10 @@ int run_alone(const std::string& name, std::size_t size) {
     if (name != family.name) continue;
     const Input input = family.input(size);
     family.run(files::load_plan(
-        "plan.toml", [&input](const std::string& path, std::size_t) -> files::FileContent {
-          return path == "plan.toml" ? input.plan : input.map;
-        }));
+        "plan.toml", {[&input](const std::string& path, std::size_t) -> files::FileContent {
+                        return path == "plan.toml" ? input.plan : input.map;
+                      },
+                      [](const std::string&) { return std::vector<std::string>{}; }}));
   }
   return 0;
 }

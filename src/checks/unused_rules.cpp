@@ -1,8 +1,10 @@
 // N13: what the plan declares and nobody uses.
 #include <algorithm>
 #include <set>
+#include <string_view>
 
 #include "checks/rules.h"
+#include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
 #include "use_index.h"
@@ -16,22 +18,46 @@ using model::Severity;
 
 namespace {
 
-// Names that stand somewhere, also in transactions that could not be resolved.
-std::set<std::string> names_asked(const model::Plan& plan) {
-  std::set<std::string> names;
-  for (const model::Transaction& t : plan.transactions) {
-    if (t.slave) names.insert(t.slave->value);
+using Names = std::set<std::string_view>;
+
+template <class Thing>
+void add_names(const std::vector<Thing>& things, Names& names) {
+  for (const Thing& thing : things) names.insert(thing.name);
+}
+
+// The names of whom the rows ask, also of those that could not be resolved.
+template <class Row>
+void add_asked(const std::vector<Row>& rows, Names& names) {
+  for (const Row& row : rows) {
+    if (row.slave) names.insert(row.slave->value);
   }
-  for (const model::Want& w : plan.wants) {
-    if (w.slave) names.insert(w.slave->value);
+}
+
+// What is declared and not named: without what an unknown name is likely to mean.
+template <class Thing>
+Names unused_of(const std::vector<Thing>& things, const Names& named, Names known) {
+  add_names(things, known);
+  Names unused;
+  for (const Thing& thing : things) {
+    if (!named.contains(thing.name)) unused.insert(thing.name);
   }
-  return names;
+  const std::vector<std::string_view> candidates(unused.begin(), unused.end());
+  for (const std::string_view name : named) {
+    if (known.contains(name)) continue;
+    if (const auto meant = model::near_name(name, candidates)) unused.erase(meant->name);
+  }
+  return unused;
 }
 
 void check_slaves(const model::Plan& plan, Findings& out) {
-  const std::set<std::string> asked = names_asked(plan);
+  Names asked;
+  Names peers;
+  add_asked(plan.transactions, asked);
+  add_asked(plan.wants, asked);
+  add_names(plan.controllers, peers);
+  const Names unused = unused_of(plan.slaves, asked, std::move(peers));
   for (const model::Slave& slave : plan.slaves) {
-    if (asked.contains(slave.name)) continue;
+    if (!unused.contains(slave.name)) continue;
     report(out, RuleCode::N13, Severity::note, slave.place, subject_of(slave),
            "nobody asks it: no transaction and no want names it",
            "ask it, or leave it out of the plan until somebody does");
@@ -39,7 +65,7 @@ void check_slaves(const model::Plan& plan, Findings& out) {
 }
 
 void check_lines(const model::Plan& plan, Findings& out) {
-  std::set<std::string> used;
+  Names used;
   for (const model::Slave& slave : plan.slaves) {
     if (slave.line) used.insert(slave.line->value);
   }
@@ -48,8 +74,9 @@ void check_lines(const model::Plan& plan, Findings& out) {
       if (answer.line) used.insert(answer.line->value);
     }
   }
+  const Names unused = unused_of(plan.lines, used, {});
   for (const model::Line& line : plan.lines) {
-    if (used.contains(line.name)) continue;
+    if (!unused.contains(line.name)) continue;
     report(out, RuleCode::N13, Severity::note, line.place, subject_of(line), "no slave hangs on it",
            "name it at its slaves, or leave it out of the plan");
   }

@@ -339,6 +339,23 @@ unit = 1
                                     "[line.spare]\nmaster = \"kiln\"\n") ==
         Words{"note line spare: no slave hangs on it | name it at its slaves, or leave it out of "
               "the plan"});
+  // an unknown name that is near means it, one that is far means nothing
+  const std::string spare = "[slave.spare]\nline = \"north\"\nunit = 77\n";
+  const auto slave_notes = [&](const std::string& asked) {
+    std::size_t notes = 0;
+    const std::string plan = replaced(test::with_rows({table_row(read8)}), "\"gauge\"", asked);
+    for (const std::string& f : findings_of_rule("N13", plan + spare)) {
+      if (f.starts_with("note slave")) ++notes;
+    }
+    return notes;
+  };
+  CHECK(slave_notes("\"gauge\"") == 2);
+  CHECK(slave_notes("\"guage\"") == 2);
+  CHECK(slave_notes("\"boiler\"") == 3);
+  CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows({table_row(read8)})) +
+                                    "[line.spare]\nmaster = \"kiln\"\n[slave.far]\nline = "
+                                    "\"spaer\"\nunit = 9\n")
+            .size() == 1);  // of slave.far alone
   // a transaction that could not be read asks it all the same
   CHECK(findings_of_rule("N13", test::nothing_unused(test::with_rows(
                                     {R"({ name = "t", slave = "gauge", fc = 99, at = 0 })"})))
