@@ -95,6 +95,21 @@ const std::vector<Family> families{
                          "1, into = \"%MW0\", every = \"10s\" }},\n"))};
      },
      1000, check_it},
+    {"lines that stall, check",
+     [](std::size_t n) {
+       return Input{
+           head +
+           rows(n,
+                "[line.l{0}]\nmaster = \"plc\"\nmode = \"rtu\"\nbaud = 19200\nformat = \"8E1\"\n"
+                "[slave.s{0}]\nline = \"l{0}\"\nunit = 1\n[slave.q{0}]\nline = \"l{0}\"\nunit "
+                "= 2\n") +
+           exchange(rows(n,
+                         "{{ name = \"a{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = "
+                         "\"%MW{0}\", every = \"500ms\" }},\n{{ name = \"b{0}\", slave = "
+                         "\"q{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", every = "
+                         "\"500ms\" }},\n"))};
+     },
+     500, check_it},
     {"patterns of many stars",
      [](std::size_t n) {
        std::string stars;

@@ -52,16 +52,18 @@ bool StallCures::spared(const Stalls& stalls, const Tries& tries, StallKind kind
 }
 
 // The longest that an answer takes for which this timeout is kept.
-Duration StallCures::longest_answer(const model::Subject& owner) const {
-  Duration longest{};
-  for (const Queue& queue : timing_.model.queues) {
-    for (const Job& job : queue.jobs) {
-      if (job.times.broadcast) continue;
-      if (timeout_owner(plan_, plan_.transactions[job.transaction]).subject != owner) continue;
-      longest = std::max(longest, timing::longest_reply(job.times));
+Duration StallCures::longest_answer(const model::Subject& owner) {
+  if (longest_answers_.empty()) {
+    for (const Queue& queue : timing_.model.queues) {
+      for (const Job& job : queue.jobs) {
+        if (job.times.broadcast) continue;
+        const auto whose = timeout_owner(plan_, plan_.transactions[job.transaction]);
+        Duration& longest = longest_answers_[whose.subject];
+        longest = std::max(longest, timing::longest_reply(job.times));
+      }
     }
   }
-  return longest;
+  return longest_answers_[owner];
 }
 
 // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
@@ -86,7 +88,7 @@ std::optional<Duration> StallCures::largest_timeout(const Stalls& stalls, Durati
 }
 
 std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, bool bites,
-                             bool can_park, const Spares& spares) const {
+                             bool can_park, const Spares& spares) {
   const Stall& stall = *stalls.front();
   std::vector<std::string> ways;
   const bool each_try = bites && stall.park;  // one attempt is already too long

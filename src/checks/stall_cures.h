@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -15,7 +16,8 @@ namespace greymet::checks::internal {
 // True if nobody is hurt by such a stall (the first one, or the steady one).
 using Spares = std::function<bool(const timing::Stall& changed, timing::StallKind kind)>;
 
-// Tries changes of timeout, retries and park with the bounds of timing/stalls.h. Holds references.
+// Tries changes of timeout, retries and park with the bounds of timing/stalls.h. Holds references;
+// one for a whole rule: it looks through all transactions once.
 class StallCures {
  public:
   StallCures(const model::ResolvedPlan& plan, const timing::TimingReport& timing)
@@ -26,7 +28,7 @@ class StallCures {
   // that spare all, the worst of them first; `owner` is who keeps the timeout. `bites`: it is the
   // steady stall that hurts.
   [[nodiscard]] std::string text(const Stalls& stalls, const model::Subject& owner, bool bites,
-                                 bool can_park, const Spares& spares) const;
+                                 bool can_park, const Spares& spares);
 
  private:
   // The failing requests of a stall, tried otherwise.
@@ -40,7 +42,7 @@ class StallCures {
   [[nodiscard]] bool states_connect_timeout(const timing::FailingJob& failing) const;
   [[nodiscard]] bool spared(const Stalls& stalls, const Tries& tries, timing::StallKind kind,
                             const Spares& spares) const;
-  [[nodiscard]] model::Duration longest_answer(const model::Subject& owner) const;
+  [[nodiscard]] model::Duration longest_answer(const model::Subject& owner);
   [[nodiscard]] std::optional<model::Duration> largest_timeout(const Stalls& stalls,
                                                                model::Duration least, Tries tries,
                                                                timing::StallKind kind,
@@ -48,6 +50,8 @@ class StallCures {
 
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
+  std::map<model::Subject, model::Duration>
+      longest_answers_;  // by who keeps the timeout, once asked
 };
 
 }  // namespace greymet::checks::internal

@@ -39,7 +39,11 @@ constexpr std::size_t most_jobs = 1000;  // that are counted as sufferers
 class StallRules {
  public:
   StallRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
-      : plan_(in.plan), timing_(timing), stalls_(timing.stalls), out_(out) {}
+      : plan_(in.plan),
+        timing_(timing),
+        stalls_(timing.stalls),
+        cures_(in.plan, timing),
+        out_(out) {}
 
   void check() {
     check_silent_slaves();
@@ -134,10 +138,9 @@ class StallRules {
                     plan_.target_name(worst->silent), in_ms(length), when, worst->counted,
                     worst->counted == 1 ? "" : "s", tries_text(failing), fmt::join(names, ", "),
                     others, more),
-        internal::StallCures(plan_, timing_)
-            .text(with_first(*worst, stalls, bites), owner.subject, bites,
-                  t.channel->line.has_value(),
-                  [&](const Stall& changed, StallKind kind) { return !hurts(changed, kind); }));
+        cures_.text(with_first(*worst, stalls, bites), owner.subject, bites,
+                    t.channel->line.has_value(),
+                    [&](const Stall& changed, StallKind kind) { return !hurts(changed, kind); }));
   }
 
   // What one of them takes: its tries, or connecting to a host that is off.
@@ -244,6 +247,7 @@ class StallRules {
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
   const timing::StallReport& stalls_;
+  internal::StallCures cures_;
   Findings& out_;
 };
 

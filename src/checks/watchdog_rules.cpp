@@ -57,7 +57,7 @@ void report_gated(const model::ResolvedPlan& plan, const model::Slave& slave, co
 
 // H11: in health it is fed often enough; with one of its neighbours silent it is not.
 void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t index,
-                     const Feeding& fed, Findings& out) {
+                     const Feeding& fed, internal::StallCures& cures, Findings& out) {
   const timing::TimingReport& timing = in.timing();
   const Duration watchdog = slave.watchdog->value;
   const auto longest_wait = [&](const timing::Stall& stall) {
@@ -83,11 +83,10 @@ void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t
   const std::string more =
       alike > 1 ? fmt::format("; {} more {} it too", alike - 1, alike == 2 ? "trips" : "trip")
                 : std::string();
-  const std::string cure = internal::StallCures(in.plan, timing)
-                               .text(tripping, owner.subject, false, false,
-                                     [&](const timing::Stall& changed, timing::StallKind) {
-                                       return longest_wait(changed) + *fed.interval <= watchdog;
-                                     });
+  const std::string cure = cures.text(tripping, owner.subject, false, false,
+                                      [&](const timing::Stall& changed, timing::StallKind) {
+                                        return longest_wait(changed) + *fed.interval <= watchdog;
+                                      });
   const bool curable = cure.starts_with("write ");
   const std::string longer = to_text(rounded_up(wait + *fed.interval, milliseconds(100)));
   report(
@@ -135,6 +134,7 @@ void report_starved(const model::ResolvedPlan& plan, const model::Slave& slave, 
 void check_watchdogs(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
   const auto feeding = timing::watchdog_feedings(in.plan, timing);
+  internal::StallCures cures(in.plan, timing);
   for (std::size_t s = 0; s < feeding.size(); ++s) {
     const model::Slave& slave = in.plan.plan.slaves[s];
     const Feeding& fed = feeding[s];
@@ -148,7 +148,7 @@ void check_watchdogs(const RuleInput& in, Findings& out) {
     } else if (*fed.interval > slave.watchdog->value) {
       report_starved(in.plan, slave, fed, writes, out);
     } else {
-      report_silenced(in, slave, s, fed, out);
+      report_silenced(in, slave, s, fed, cures, out);
     }
   }
 }
