@@ -94,7 +94,7 @@ const std::vector<Family> families{
                          "{{ name = \"t{0}\", slave = \"x{0:06}\", fc = 3, at = 0, count = "
                          "1, into = \"%MW0\", every = \"10s\" }},\n"))};
      },
-     1000, check_it},
+     1000, check_it, "objects of 1 to 1.5 kB for 40 bytes and more, and findings"},
     {"lines that stall, check",
      [](std::size_t n) {
        return Input{
@@ -109,7 +109,7 @@ const std::vector<Family> families{
                          "\"q{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", every = "
                          "\"500ms\" }},\n"))};
      },
-     500, check_it},
+     500, check_it, "objects of 1 to 1.5 kB for 40 bytes and more, and findings"},
     {"patterns of many stars",
      [](std::size_t n) {
        std::string stars;
