@@ -122,9 +122,23 @@ struct Chosen {
   std::vector<TextEdit> edits;
 };
 
-bool touch(const TextEdit& a, const TextEdit& b) {
-  return a.file == b.file && a.begin <= b.end && b.begin <= a.end;
-}
+// Places that are taken: apart from each other, so that ends are in the order of begins.
+class TakenPlaces {
+ public:
+  [[nodiscard]] bool touches(const TextEdit& edit) const {
+    const auto behind = ends_.upper_bound({edit.file, edit.end});
+    if (behind == ends_.begin()) return false;
+    const auto& [begin, end] = *std::prev(behind);
+    return begin.first == edit.file && end >= edit.begin;
+  }
+  void take(const TextEdit& edit) {
+    std::size_t& end = ends_[{edit.file, edit.begin}];
+    end = std::max(end, edit.end);
+  }
+
+ private:
+  std::map<std::pair<std::uint32_t, std::size_t>, std::size_t> ends_;  // by file and begin
+};
 
 std::vector<TextEdit> all_edits(const std::vector<Chosen>& chosen) {
   std::vector<TextEdit> edits;
@@ -219,18 +233,17 @@ class Curing {
   // Cures that do not touch each other, in the order of the findings.
   [[nodiscard]] std::vector<Chosen> choose(const Trial& now) const {
     std::vector<Chosen> chosen;
-    std::vector<TextEdit> taken;
+    TakenPlaces taken;
+    FixWriter writer(now.loaded);
     for (const Finding& f : now.findings) {
       const Fix* fix = selection_.includes(f.rule) ? fix_of(f) : nullptr;
       if (fix == nullptr || refused_.contains({key_of(f), fix->title})) continue;
-      auto edits = text_edits(now.loaded, *fix);
+      auto edits = writer.edits_of(*fix);
       if (!edits || edits->empty()) continue;
-      const bool free = std::none_of(edits->begin(), edits->end(), [&](const TextEdit& e) {
-        return std::any_of(taken.begin(), taken.end(),
-                           [&](const TextEdit& t) { return touch(e, t); });
-      });
+      const bool free = std::none_of(edits->begin(), edits->end(),
+                                     [&](const TextEdit& e) { return taken.touches(e); });
       if (!free) continue;
-      taken.insert(taken.end(), edits->begin(), edits->end());
+      for (const TextEdit& edit : *edits) taken.take(edit);
       chosen.push_back({&f, fix, std::move(*edits)});
     }
     return chosen;
@@ -350,11 +363,13 @@ void keep_lawful_fixes(const LoadedPlan& loaded, const Findings& found, const Fi
   const Trials trials(loaded.sources.front().name, files);
   const std::size_t cost = loaded.plan.plan.transactions.size() + 20;
   std::size_t work = 0;
+  FixWriter writer(loaded);
   for (Finding& f : findings) {
     std::erase_if(f.fixes, [&](Fix& fix) {
-      auto edits = text_edits(loaded, fix);
       work += cost;
-      if (!edits || edits->empty() || work > most_work) return true;
+      if (work > most_work) return true;
+      auto edits = writer.edits_of(fix);
+      if (!edits || edits->empty()) return true;
       const Trial trial = trials.look_with(loaded, *edits);
       if (broken_law(found, trial, {{&f, &fix, *edits}})) return true;
       fix.edits.clear();

@@ -155,9 +155,9 @@ std::string carried_out(std::string_view text, std::vector<Replacement> changes)
 }
 
 // A row of TOML, or a block: the edit's keys in it.
-std::optional<std::vector<Replacement>> in_toml(std::string_view text, const Edit& edit,
-                                                std::size_t at) {
-  const std::vector<TomlNode> nodes = scan_toml(text);
+std::optional<std::vector<Replacement>> in_toml(std::string_view text,
+                                                const std::vector<TomlNode>& nodes,
+                                                const Edit& edit, std::size_t at) {
   const TomlPlace place = place_in(nodes, at);
   const TomlNode* row = nullptr;    // innermost inline table
   const TomlNode* entry = nullptr;  // innermost inline table that is an entry of a list
@@ -248,21 +248,20 @@ std::string as_cell(std::string_view text, char delimiter) {
 }
 
 // A row of a table: its cells, or the whole of it.
-std::optional<std::vector<Replacement>> in_csv(const SourceText& source, std::uint32_t file,
+std::optional<std::vector<Replacement>> in_csv(const SourceText& source,
+                                               const std::optional<CsvTable>& table,
                                                const Edit& edit) {
-  const auto table = read_csv(std::string(source.text()), file);
   if (!table) return std::nullopt;
   if (edit.kind == EditKind::replace) {
     return std::vector<Replacement>{{{source.offset(edit.range.line, edit.range.column),
                                       source.offset(edit.range.end_line, edit.range.end_column)},
                                      as_cell(edit.text, table->delimiter)}};
   }
-  const auto row =
-      std::find_if(table->rows.begin(), table->rows.end(), [&](const std::vector<Cell>& cells) {
-        return cells.front().place.line <= edit.range.line &&
-               edit.range.line <= cells.back().place.end_line;
-      });
-  if (row == table->rows.end()) return std::nullopt;
+  const auto row = std::partition_point(table->rows.begin(), table->rows.end(),
+                                        [&](const std::vector<Cell>& cells) {
+                                          return cells.back().place.end_line < edit.range.line;
+                                        });
+  if (row == table->rows.end() || edit.range.line < row->front().place.line) return std::nullopt;
   const std::size_t begin = source.offset(row->front().place.line, 1);
   const std::size_t end = end_of_line(
       source.text(), source.offset(row->back().place.end_line, row->back().place.end_column));
@@ -294,23 +293,49 @@ std::optional<std::vector<Replacement>> in_csv(const SourceText& source, std::ui
 
 }  // namespace
 
-std::optional<std::vector<TextEdit>> text_edits(const LoadedPlan& loaded, const model::Fix& fix) {
+// What a file is made of.
+struct FixWriter::Structure {
+  SourceText source;
+  std::vector<TomlNode> nodes;    // of a TOML file
+  std::optional<CsvTable> table;  // of a table that can be read
+};
+
+FixWriter::FixWriter(const LoadedPlan& loaded) : loaded_(loaded) {}
+FixWriter::~FixWriter() = default;
+
+const FixWriter::Structure& FixWriter::structure_of(std::uint32_t file) {
+  auto& known = structures_[file];
+  if (known != nullptr) return *known;
+  const SourceFile& source = loaded_.sources[file];
+  Structure made{SourceText(source.text), {}, {}};
+  if (!source.is_table) {
+    made.nodes = scan_toml(source.text);
+  } else if (auto table = read_csv(source.text, file)) {
+    made.table = std::move(*table);
+  }
+  known = std::make_unique<const Structure>(std::move(made));
+  return *known;
+}
+
+std::optional<std::vector<TextEdit>> FixWriter::edits_of(const model::Fix& fix) {
   std::vector<TextEdit> out;
   for (const Edit& edit : fix.edits) {
-    if (edit.range.file >= loaded.sources.size() || edit.range.line == 0) return std::nullopt;
-    const SourceFile& file = loaded.sources[edit.range.file];
+    if (edit.range.file >= loaded_.sources.size() || edit.range.line == 0) return std::nullopt;
+    const SourceFile& file = loaded_.sources[edit.range.file];
     if (!file.may_be_quoted) return std::nullopt;
-    const SourceText source(file.text);
+    const Structure& structure = structure_of(edit.range.file);
+    const SourceText& source = structure.source;
     std::optional<std::vector<Replacement>> changes;
     if (file.is_table) {
-      changes = in_csv(source, edit.range.file, edit);
+      changes = in_csv(source, structure.table, edit);
     } else if (edit.kind == EditKind::replace) {
       changes =
           std::vector<Replacement>{{{source.offset(edit.range.line, edit.range.column),
                                      source.offset(edit.range.end_line, edit.range.end_column)},
                                     edit.text}};
     } else {
-      changes = in_toml(file.text, edit, source.offset(edit.range.line, edit.range.column));
+      changes = in_toml(file.text, structure.nodes, edit,
+                        source.offset(edit.range.line, edit.range.column));
     }
     if (!changes) return std::nullopt;
     for (Replacement& c : *changes) {
@@ -324,6 +349,10 @@ std::optional<std::vector<TextEdit>> text_edits(const LoadedPlan& loaded, const 
     if (out[i].file == out[i - 1].file && out[i].begin < out[i - 1].end) return std::nullopt;
   }
   return out;
+}
+
+std::optional<std::vector<TextEdit>> text_edits(const LoadedPlan& loaded, const model::Fix& fix) {
+  return FixWriter(loaded).edits_of(fix);
 }
 
 std::string edited(const std::string& text, const std::vector<TextEdit>& edits) {

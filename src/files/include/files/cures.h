@@ -8,6 +8,7 @@
 
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -27,8 +28,28 @@ struct TextEdit {
   friend bool operator==(const TextEdit&, const TextEdit&) = default;
 };
 
-// The replacements of a fix, by place; nothing where it cannot be written: a table without that
-// column, a file from outside the plan's folder, a spelling that is not followed.
+// Turns fixes into replacements. Looks through each file once, when a fix first needs it; holds a
+// reference to the plan.
+class FixWriter {
+ public:
+  explicit FixWriter(const LoadedPlan& loaded);
+  ~FixWriter();
+  FixWriter(const FixWriter&) = delete;
+  FixWriter& operator=(const FixWriter&) = delete;
+
+  // The replacements of a fix, by place; nothing where it cannot be written: a table without that
+  // column, a file from outside the plan's folder, a spelling that is not followed.
+  [[nodiscard]] std::optional<std::vector<TextEdit>> edits_of(const model::Fix& fix);
+
+ private:
+  struct Structure;
+  [[nodiscard]] const Structure& structure_of(std::uint32_t file);
+
+  const LoadedPlan& loaded_;
+  std::map<std::uint32_t, std::unique_ptr<const Structure>> structures_;
+};
+
+// The same for a single fix.
 [[nodiscard]] std::optional<std::vector<TextEdit>> text_edits(const LoadedPlan& loaded,
                                                               const model::Fix& fix);
 
