@@ -1,4 +1,5 @@
 #include <filesystem>
+#include <optional>
 #include <set>
 
 #include <fmt/format.h>
@@ -85,8 +86,7 @@ std::string pack_text(const packing::PackResult& result, const Terminal& termina
 }
 
 // What check will say of the plan with these rows in it, and does not say of it now.
-std::string raised_text(const files::LoadedPlan& loaded, const std::string& text,
-                        const Terminal& terminal) {
+model::Findings raised_by(const files::LoadedPlan& loaded, const std::string& text) {
   const std::string& name = loaded.sources.front().name;
   const files::LoadedPlan after =
       files::load_plan(name, files::with_texts(files::disk_files(), {{name, text}}));
@@ -95,12 +95,19 @@ std::string raised_text(const files::LoadedPlan& loaded, const std::string& text
   };
   std::multiset<std::string> before;
   for (const auto& f : checks::check(loaded.plan, loaded.findings)) before.insert(key(f));
+  model::Findings raised = checks::check(after.plan, after.findings);
+  std::erase_if(raised, [&](const model::Finding& f) {
+    const auto at = before.find(key(f));
+    if (at == before.end()) return false;
+    before.erase(at);
+    return true;
+  });
+  return raised;
+}
+
+std::string raised_text(const model::Findings& raised, const Terminal& terminal) {
   std::string list;
-  for (const model::Finding& f : checks::check(after.plan, after.findings)) {
-    if (const auto at = before.find(key(f)); at != before.end()) {
-      before.erase(at);
-      continue;
-    }
+  for (const model::Finding& f : raised) {
     const std::string head = fmt::format("  {} {} {}: ", to_string(f.severity), to_string(f.rule),
                                          shown(to_text(f.subject)));
     list += head +
@@ -152,8 +159,8 @@ tl::expected<std::string, std::string> rewritten(const files::LoadedPlan& loaded
 
 // Writes the plan and all that it names into one folder, so that the folder holds all of it.
 int write_copy(const files::LoadedPlan& loaded, const std::string& text,
-               const packing::PackResult& result, const OutputOptions& output,
-               const Terminal& said) {
+               const packing::PackResult& result, const std::optional<model::Findings>& raised,
+               const OutputOptions& output, const Terminal& said) {
   constexpr const char* report = "pack.json";
   const std::string& plan = loaded.sources.front().name;
   const std::size_t folder = plan.find_last_of('/') + 1;  // 0 where there is none
@@ -183,7 +190,7 @@ int write_copy(const files::LoadedPlan& loaded, const std::string& text,
     }
     writer.write(name, source.text);
   }
-  writer.write(report, files::pack_json(loaded.plan, result));
+  writer.write(report, files::pack_json(loaded.plan, result, raised));
   return writer.finish();
 }
 
@@ -200,14 +207,18 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
   const packing::PackResult result = packing::pack(usable.loaded.plan);
   const bool json = options.output.format == "json";
   print_problems(usable.loaded, result, terminal);
+  const bool packed = result.problems.empty() && !result.requests.empty();
+  tl::expected<std::string, std::string> text;
+  std::optional<model::Findings> raised;
+  if (packed) text = rewritten(usable.loaded, result);
+  if (packed && text) raised = raised_by(usable.loaded, *text);
   if (json) {
-    terminal.out << files::pack_json(usable.loaded.plan, result);
+    terminal.out << files::pack_json(usable.loaded.plan, result, raised);
   } else if (!result.requests.empty()) {
     terminal.out << pack_text(result, terminal);
   }
-  if (!result.problems.empty() || result.requests.empty()) return exit_findings;
-  const auto text = rewritten(usable.loaded, result);
-  if (text && !json) terminal.out << raised_text(usable.loaded, *text, terminal);
+  if (!packed) return exit_findings;
+  if (raised && !json) terminal.out << raised_text(*raised, terminal);
   if (!options.write && options.output.out.empty()) {
     if (!json) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
@@ -232,7 +243,7 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     said.out << fmt::format("wrote {}\n", shown(options.plan));
   }
   if (options.output.out.empty()) return exit_fine;
-  return write_copy(usable.loaded, *text, result, options.output, said);
+  return write_copy(usable.loaded, *text, result, raised, options.output, said);
 }
 
 }  // namespace greymet::cli

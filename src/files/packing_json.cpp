@@ -45,6 +45,19 @@ Json edits_json(const LoadedPlan& loaded, const model::Fix& fix) {
   return list;
 }
 
+Json raised_json(const std::optional<model::Findings>& raised) {
+  if (!raised) return nullptr;
+  Json list = Json::array();
+  for (const model::Finding& f : *raised) {
+    list.push_back({{"rule", to_string(f.rule)},
+                    {"severity", to_string(f.severity)},
+                    {"subject", to_text(f.subject)},
+                    {"message", f.message},
+                    {"remedy", f.remedy}});
+  }
+  return list;
+}
+
 }  // namespace
 
 std::string tune_json(const LoadedPlan& loaded, const std::vector<packing::TuneAdvice>& advice) {
@@ -70,7 +83,8 @@ std::string tune_json(const LoadedPlan& loaded, const std::vector<packing::TuneA
   return dump({{"lines", std::move(lines)}});
 }
 
-std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackResult& result) {
+std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackResult& result,
+                      const std::optional<model::Findings>& raised) {
   Json transactions = Json::array();
   for (const packing::PackedRequest& r : result.requests) {
     transactions.push_back({{"name", r.declared.name},
@@ -106,7 +120,8 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
                {"lines", std::move(lines)},
                {"least_proved", result.least},
                {"phases_exact", result.phases_exact},
-               {"problems", std::move(problems)}});
+               {"problems", std::move(problems)},
+               {"raises", raised_json(raised)}});
 }
 
 }  // namespace greymet::files

@@ -1,8 +1,14 @@
 // The built program on files in a temporary folder: what it prints, where, and how it ends.
+#include <algorithm>
 #include <catch2/catch.hpp>
+#include <iterator>
 #include <nlohmann/json.hpp>
+#include <set>
 
+#include <algorithm>
 #include <filesystem>
+#include <iterator>
+#include <set>
 
 #include "plans.h"
 #include "process.h"
@@ -254,6 +260,35 @@ TEST_CASE("pack writes the requests into the plan and leaves the rest of it alon
   const Outcome again = site.run({"pack", "plan.toml"});
   CHECK(again.status == 2);
   CHECK(again.err.find("the plan has no `wants`") == 0);
+}
+
+TEST_CASE("what pack says its rows raise is what check then reports more") {
+  const Site site(
+      test::with_rows({row}) +
+      "wants = [ { slave = \"gauge\", points = [\"low\", \"high\"], every = \"2s\", into = "
+      "\"%MW100\" } ]\n");
+  using Heads = std::multiset<std::string>;
+  const auto heads = [](const Json& findings) {
+    Heads found;
+    for (const Json& f : findings) {
+      found.insert(f["rule"].get<std::string>() + " " + f["subject"].get<std::string>());
+    }
+    return found;
+  };
+  const auto checked = [&] {
+    return heads(Json::parse(site.run({"check", "plan.toml", "--json"}).out)["findings"]);
+  };
+  const Heads before = checked();
+  const Json raises = Json::parse(site.run({"pack", "plan.toml", "--json"}).out)["raises"];
+  CHECK(site.run({"pack", "plan.toml"}).out.find("With these rows check will report:\n") !=
+        std::string::npos);
+  CHECK(site.run({"pack", "plan.toml", "--write"}).status == 0);
+  const Heads after = checked();
+  Heads more;
+  std::set_difference(after.begin(), after.end(), before.begin(), before.end(),
+                      std::inserter(more, more.end()));
+  CHECK(heads(raises) == more);
+  CHECK(more.contains("H08 transaction gauge-low"));
 }
 
 TEST_CASE("pack writes a whole plan into a folder") {

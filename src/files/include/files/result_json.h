@@ -1,6 +1,7 @@
 // JSON of findings and of the timing; docs/json.md lists the keys, which stay.
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "files/plan_loader.h"
@@ -22,8 +23,10 @@ namespace greymet::files {
 [[nodiscard]] std::string why_json(const model::ResolvedPlan& resolved,
                                    const timing::TimingReport& report, const timing::Why& why);
 
+// `raised`: what check will report more with these rows; none where they cannot be put in.
 [[nodiscard]] std::string pack_json(const model::ResolvedPlan& resolved,
-                                    const packing::PackResult& result);
+                                    const packing::PackResult& result,
+                                    const std::optional<model::Findings>& raised);
 [[nodiscard]] std::string tune_json(const LoadedPlan& loaded,
                                     const std::vector<packing::TuneAdvice>& advice);
 
