@@ -91,8 +91,11 @@ void print_cures(const files::Cures& cures, bool offers, const Terminal& termina
                                 to_string(left.because->rule), shown(left.because->message));
   }
   if (cures.done.empty() && cures.left.empty()) {
-    terminal.out << (offers ? "no finding has a cure that could be carried out\n"
-                            : "no finding has a certain cure; --fix=offers takes offers too\n");
+    const bool any = std::any_of(cures.findings.begin(), cures.findings.end(),
+                                 [](const Finding& f) { return !f.fixes.empty(); });
+    terminal.out << (offers || !any
+                         ? "no finding has a cure that could be carried out\n"
+                         : "no finding has a certain cure; --fix=offers takes offers too\n");
   }
 }
 

@@ -58,7 +58,11 @@ TEST_CASE("check --fix writes what has one meaning, says it, and ends as check w
   // all but the last lines are the same as without --dry-run
   CHECK(done.out.substr(0, done.out.find("wrote")) == dry.out.substr(0, done.out.find("wrote")));
   const test::Outcome again = site.run({"check", "plan.toml", "--fix"});
-  CHECK(again.out.find("no finding has a certain cure; --fix=offers takes offers too\n") == 0);
+  CHECK(again.out.find("no finding has a cure that could be carried out\n") == 0);
+  // offers are spoken of only where there are some
+  site.write("offer.toml", test::replaced(CuredFolder::good, "count = 8", "count = 140"));
+  const test::Outcome offered = site.run({"check", "offer.toml", "--fix"});
+  CHECK(offered.out.find("no finding has a certain cure; --fix=offers takes offers too\n") == 0);
   const test::Outcome offers = site.run({"check", "plan.toml", "--fix=offers"});
   CHECK(offers.out.find("no finding has a cure that could be carried out\n") == 0);
 }
