@@ -1,16 +1,16 @@
 #include "map_columns.h"
 
-#include <algorithm>
-#include <utility>
-
-#include "model/nearest_name.h"
-#include "model/text_slips.h"
+#include <array>
 
 namespace greymet::files::internal {
 namespace {
 
+constexpr std::array<std::string_view, 14> column_names{
+    "point",  "area",     "address", "type", "bit", "word_order", "factor",
+    "offset", "decimals", "unit",    "min",  "max", "access",     "note"};
+constexpr std::array<std::string_view, 4> needed_columns{"point", "area", "address", "type"};
+
 // What other tables call our columns; by their bare words. A lost note or name harms nobody.
-using Synonym = std::pair<std::string_view, std::string_view>;
 constexpr std::array<Synonym, 51> synonyms{{{"tag", "point"},
                                             {"signal", "point"},
                                             {"pointname", "point"},
@@ -63,19 +63,15 @@ constexpr std::array<Synonym, 51> synonyms{{{"tag", "point"},
                                             {"rw", "access"},
                                             {"readwrite", "access"}}};
 
+constexpr TableColumns all_columns{
+    column_names, needed_columns, synonyms,
+    "a map has a header row with at least point, area, address and type",
+    "point, area, address and type are needed in every row"};
+
 }  // namespace
 
-std::optional<MeantColumn> meant_column(std::string_view heading) {
-  const std::string word = model::bare_word(heading);
-  for (const std::string_view column : columns) {
-    if (word == model::bare_word(column)) return MeantColumn{column, true};
-  }
-  for (const auto& [synonym, column] : synonyms) {
-    if (word == synonym) return MeantColumn{column, true};
-  }
-  const auto near = model::near_name(word, columns);
-  if (!near) return std::nullopt;
-  return MeantColumn{*std::find(columns.begin(), columns.end(), near->name), near->only};
+const TableColumns& map_columns() {
+  return all_columns;
 }
 
 }  // namespace greymet::files::internal
