@@ -136,6 +136,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
   controller.address = in.text("address");
   controller.model_file = in.text("model");
   controller.word_order = internal::read_word_order(in);
+  controller.tags_file = in.text("tags");
   if (const Value* memory = in.table("memory")) {
     for (const Entry& entry : memory->entries) {
       if (entry.value.kind == ValueKind::refused) continue;

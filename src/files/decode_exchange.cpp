@@ -37,6 +37,7 @@ model::BlockText read_block(TableReader& in) {
   block.count = in.integer("count", std::numeric_limits<std::int64_t>::min(),
                            std::numeric_limits<std::int64_t>::max());
   block.points = in.texts("points");
+  block.swap = internal::read_word_order(in, "swap");
   block.refused = in.refused();
   return block;
 }

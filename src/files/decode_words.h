@@ -67,8 +67,9 @@ inline model::Declared<model::OnLoss> read_on_loss(TableReader& in) {
   return in.choice<OnLoss>("on_loss", words);
 }
 
-inline model::Declared<model::WordOrder> read_word_order(TableReader& in) {
-  return in.parsed<model::WordOrder>("word_order", model::word_order_from,
+inline model::Declared<model::WordOrder> read_word_order(TableReader& in,
+                                                         std::string_view key = "word_order") {
+  return in.parsed<model::WordOrder>(key, model::word_order_from,
                                      "\"ABCD\", \"CDAB\", \"BADC\" or \"DCBA\"",
                                      model::meant_word_order);
 }

@@ -209,16 +209,19 @@ SortedJson points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
 
 SortedJson block_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
                       const std::optional<model::DeviceBlock>& block,
-                      const std::optional<model::MemoryRange>& memory) {
+                      const std::optional<model::MemoryRange>& memory,
+                      const std::optional<model::WordOrder>& swap) {
   if (!block) return nullptr;
   const model::Address address{block->area, {static_cast<std::uint16_t>(block->offset)}};
-  return {{"area", short_name(block->area)},
-          {"at", block->offset},
-          {"count", block->quantity},
-          {"reference", reference6(address)},
-          {"memory",
-           memory ? SortedJson(plan.layouts[t.controller].name_of(*memory)) : SortedJson(nullptr)},
-          {"points", points_json(plan, t, *block, memory)}};
+  SortedJson out{{"area", short_name(block->area)},
+                 {"at", block->offset},
+                 {"count", block->quantity},
+                 {"reference", reference6(address)},
+                 {"memory", memory ? SortedJson(plan.layouts[t.controller].name_of(*memory))
+                                   : SortedJson(nullptr)},
+                 {"points", points_json(plan, t, *block, memory)}};
+  if (swap) out["swap"] = to_string(*swap);
+  return out;
 }
 
 SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
@@ -236,8 +239,8 @@ SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction&
           {"controller", plan.exchange.controllers[t.controller].name},
           {"slave", plan.target_name(t.target)},
           {"function", number_of(t.function)},
-          {"read", block_json(plan, t, t.read, t.into)},
-          {"write", block_json(plan, t, t.write, t.from)},
+          {"read", block_json(plan, t, t.read, t.into, t.read_swap)},
+          {"write", block_json(plan, t, t.write, t.from, t.write_swap)},
           {"when", to_string(t.trigger.kind)},
           {"relays", t.relays},
           {"status", status},

@@ -11,6 +11,7 @@
 #include "files/csv_reader.h"
 #include "files/map_reader.h"
 #include "files/plan_decoder.h"
+#include "files/tag_reader.h"
 #include "files/toml_reader.h"
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
@@ -53,6 +54,7 @@ class Loader {
     Plan plan = read_plan();
     for (model::Controller& controller : plan.controllers) {
       if (controller.model_file) read_model(controller);
+      if (controller.tags_file) read_tags_of(controller);
     }
     for (model::Slave& slave : plan.slaves) {
       if (slave.map_file) read_map_of(slave, plan);
@@ -217,6 +219,19 @@ class Loader {
     }
     controller.model = decode_model(controller.model_file->value, *root, out_.findings);
     models_[*file] = *controller.model;
+  }
+
+  void read_tags_of(model::Controller& controller) {
+    const model::Subject subject = subject_of(controller);
+    const auto file = open(*controller.tags_file, subject, largest_map);
+    if (!file) return;
+    out_.sources[*file].is_table = true;
+    if (!looks_like(*file, {"tag", "address", "type"})) {
+      return report_foreign(*controller.tags_file, subject, "a table of tags");
+    }
+    controller.tags = read_tags(out_.sources[*file].text, controller.tags_file->value, *file,
+                                subject, out_.findings);
+    controller.tags->place = controller.tags_file->place;
   }
 
   static model::RegisterMap unread_map(const model::Slave& slave) {

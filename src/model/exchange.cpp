@@ -247,7 +247,7 @@ void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exc
          effective_endpoint(exchange, *t.target, t.channel->line, t.channel->connection),
          *t.function, t.read, t.write, t.into, t.from, *t.trigger, t.gate, t.status,
          optional_of(declared.on_loss), optional_of(declared.packing),
-         value_or(declared.relays, false)});
+         value_or(declared.relays, false), t.read_swap, t.write_swap});
   }
   for (const ResolvedHeartbeat& h : resolved.heartbeats) {
     const Heartbeat& declared = resolved.plan.heartbeats[h.declared];

@@ -286,7 +286,7 @@ std::optional<ValuePlace> resolve_path_end(const ResolvedPlan& resolved, const N
   if (!slave) return std::nullopt;
   const RegisterMap* map = resolved.map_of({false, *slave, 0});
   if (const Point* point = map != nullptr ? map->find(rest.value) : nullptr) {
-    return end_at_slave(*slave, point->address.area, extent_of(*point), point->bit);
+    return point_place(*slave, *point);
   }
   const auto address = read_address({rest.value, false}, Numbering::from_0);
   if (address && address->area && address->offset >= 0 && address->offset < addresses_per_area) {
@@ -403,6 +403,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   internal::assign_memory(resolved, unplaced, findings);
   add_transactions_and_heartbeats(resolved, resolved.exchange);
   resolved.flow = ValueFlow(resolved);
+  internal::resolve_tags(resolved, names, findings);
   return resolved;
 }
 

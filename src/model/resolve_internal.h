@@ -92,4 +92,7 @@ void resolve_block(const ResolvedPlan& resolved, const Transaction& declared,
 void assign_memory(ResolvedPlan& resolved, const std::vector<Unplaced>& unplaced,
                    Findings& findings);
 
+// Memory and other ends of every tag; needs the flow of values.
+void resolve_tags(ResolvedPlan& resolved, const Names& names, Findings& findings);
+
 }  // namespace greymet::model::internal

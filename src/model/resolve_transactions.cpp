@@ -197,6 +197,18 @@ class TransactionResolver {
     }
     const bool is_read = t.function ? reads(*t.function) : declared.into.has_value();
     resolve_block(resolved_, declared, declared.block, is_read, t, report);
+    resolve_swap(declared.block, is_read, t, report);
+  }
+
+  static void resolve_swap(const BlockText& block, bool is_read, ResolvedTransaction& t,
+                           Reporter& report) {
+    if (!block.swap) return;
+    if (t.function && is_bit_area(traits_of(*t.function).area)) {
+      report.error(RuleCode::P05, block.swap->place,
+                   "`swap` has no effect here: it belongs to registers", "remove it");
+      return;
+    }
+    (is_read ? t.read_swap : t.write_swap) = block.swap->value;
   }
 
   void resolve_read_write(const Transaction& declared, ResolvedTransaction& t, Reporter& report) {
@@ -206,10 +218,13 @@ class TransactionResolver {
                    "write read = { at = 0, count = 4, into = \"%MW400\" }, "
                    "write = { at = 16, count = 2, from = \"%MW410\" }");
     }
-    if (declared.block.at || declared.block.points || declared.into || declared.from) {
-      const Range place = declared.block.at ? declared.block.at->place : declared.place;
+    if (declared.block.at || declared.block.points || declared.into || declared.from ||
+        declared.block.swap) {
+      const Range place = declared.block.at     ? declared.block.at->place
+                          : declared.block.swap ? declared.block.swap->place
+                                                : declared.place;
       report.error(RuleCode::P05, place, "function 23 takes its addresses in `read` and `write`",
-                   "move at, count, into and from into read = { ... } and write = { ... }");
+                   "move at, count, swap, into and from into read = { ... } and write = { ... }");
     }
     for (const bool is_read : {true, false}) {
       const auto& block = is_read ? declared.read : declared.write;
@@ -221,6 +236,7 @@ class TransactionResolver {
         continue;
       }
       resolve_block(resolved_, declared, *block, is_read, t, report);
+      resolve_swap(*block, is_read, t, report);
     }
   }
 

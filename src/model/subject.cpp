@@ -14,6 +14,7 @@ std::string_view to_string(SubjectKind kind) {
     case SubjectKind::gateway: return "gateway";
     case SubjectKind::slave: return "slave";
     case SubjectKind::point: return "point";
+    case SubjectKind::tag: return "tag";
     case SubjectKind::transaction: return "transaction";
     case SubjectKind::copy: return "copy";
     case SubjectKind::want: return "want";

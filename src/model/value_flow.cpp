@@ -33,6 +33,14 @@ ValuePlace slave_place(std::size_t slave, Area area, const BitRange& bits) {
   return {false, slave, area, bits};
 }
 
+ValuePlace point_place(std::size_t slave, const Point& point) {
+  const Extent extent = extent_of(point);
+  const std::uint64_t width = is_bit_area(point.address.area) ? 1 : bits_per_word;
+  BitRange bits{0, extent.first * width, extent.end * width};
+  if (point.bit) bits = {0, bits.first + *point.bit, bits.first + *point.bit + 1};
+  return slave_place(slave, point.address.area, bits);
+}
+
 bool inside(const ValuePlace& part, const ValuePlace& whole) {
   return part.at_controller == whole.at_controller && part.owner == whole.owner &&
          part.area == whole.area && part.bits.store == whole.bits.store &&
@@ -59,7 +67,8 @@ ValueFlow::ValueFlow(const ResolvedPlan& plan) {
     const ResolvedTransaction& t = plan.transactions[i];
     if (!t.controller || !t.target) continue;
     const std::size_t own = *t.controller;
-    if (t.write && t.from) {
+    // a mask write moves no value: it changes bits of what is there
+    if (t.write && t.from && t.function != FunctionCode::mask_write_register) {
       add(memory_place(own, t.from->bits), {MoveKind::write, i, own, t.target->index,
                                             t.target->is_peer, behind(plan, *t.target, *t.write)});
     }

@@ -9,6 +9,7 @@
 #include "model/data_type.h"
 #include "model/range.h"
 #include "model/strong.h"
+#include "model/tag.h"
 
 namespace greymet::model {
 
@@ -69,7 +70,9 @@ struct Controller {
   Declared<std::string> address;
   Declared<std::string> model_file;
   Declared<WordOrder> word_order;
+  Declared<std::string> tags_file;
   std::optional<ControllerModel> model;
+  std::optional<TagTable> tags;  // nothing where none are declared, or the file cannot be opened
   std::vector<MemoryArea> memory;
   std::vector<Answer> answers;
 };

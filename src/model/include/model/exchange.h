@@ -226,6 +226,8 @@ struct ExchangeTransaction {
   std::optional<OnLoss> on_loss;
   std::optional<Packing> packing;
   bool relays = false;
+  std::optional<WordOrder> read_swap;   // the order of values in memory, whatever it was before
+  std::optional<WordOrder> write_swap;  // the order in which they are sent
 
   [[nodiscard]] Quantity quantity_read() const { return {read ? read->quantity : 0}; }
   [[nodiscard]] Quantity quantity_written() const { return {write ? write->quantity : 0}; }

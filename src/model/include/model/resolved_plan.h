@@ -40,6 +40,8 @@ struct ResolvedTransaction {
   std::optional<Trigger> trigger;
   std::optional<MemoryRange> gate;  // `only_if`
   std::vector<Status> status;
+  std::optional<WordOrder> read_swap;   // the order of values in memory, whatever it was before
+  std::optional<WordOrder> write_swap;  // the order in which they are sent
 };
 
 // A heartbeat with its controllers and its bit looked up.
@@ -74,6 +76,24 @@ struct ResolvedWant {
   std::vector<std::size_t> points;  // into the slave's map, in its order, each once
 };
 
+// What a tag's value comes from or goes to: a point of a slave, or a tag of another controller.
+struct TagEnd {
+  ValuePlace place;
+  bool is_tag = false;
+  std::size_t owner = 0;  // slave, or ResolvedPlan::tags
+  std::size_t point = 0;  // into the slave's map
+};
+
+// A variable of a program with its memory and its other ends looked up.
+struct ResolvedTag {
+  ControllerIndex controller;
+  std::size_t declared = 0;           // into the controller's table
+  std::optional<MemoryRange> memory;  // nothing where its address could not be read
+  std::optional<TagEnd> from;
+  std::optional<TagEnd> to;
+  bool by_name = false;  // the other end was found by the tag's name
+};
+
 // A plan and everything that was looked up in it. Move-only: layouts point into `plan`.
 struct ResolvedPlan {
   ResolvedPlan() = default;
@@ -95,8 +115,9 @@ struct ResolvedPlan {
   std::vector<ResolvedCopy> copies;
   std::vector<ResolvedPath> paths;
   std::vector<ResolvedWant> wants;
-  Exchange exchange;  // what will happen: defaults applied, whole transactions
-  ValueFlow flow;     // what moves values from where to where
+  std::vector<ResolvedTag> tags;  // controller by controller, in the order of their tables
+  Exchange exchange;              // what will happen: defaults applied, whole transactions
+  ValueFlow flow;                 // what moves values from where to where
 
   [[nodiscard]] const Transaction& declared(const ResolvedTransaction& t) const {
     return plan.transactions[t.declared];
@@ -104,10 +125,25 @@ struct ResolvedPlan {
   [[nodiscard]] const std::string& target_name(const Target& t) const {
     return t.is_peer ? plan.controllers[t.index].name : plan.slaves[t.index].name;
   }
+  [[nodiscard]] const Tag& declared(const ResolvedTag& t) const {
+    return plan.controllers[t.controller].tags->tags[t.declared];
+  }
+  // "kiln.moisture"
+  [[nodiscard]] std::string full_name(const ResolvedTag& t) const {
+    return plan.controllers[t.controller].name + "." + declared(t).name;
+  }
+  [[nodiscard]] const Point& point_of(const TagEnd& end) const {
+    return plan.maps[*plan.slaves[end.owner].map].points()[end.point];
+  }
   // The map of the target, or null: peers and slaves without a map have none.
   [[nodiscard]] const RegisterMap* map_of(const Target& t) const;
   [[nodiscard]] Numbering numbering_of(const Target& t) const;
 };
+
+// What findings call a tag.
+[[nodiscard]] inline Subject subject_of(const ResolvedPlan& plan, const ResolvedTag& tag) {
+  return {SubjectKind::tag, plan.full_name(tag)};
+}
 
 // Looks up every name and address of the plan and reports P03, P04, P05, P06, P08 and M03 for what
 // cannot be. Never fails: what can be resolved is.

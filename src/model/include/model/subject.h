@@ -22,6 +22,7 @@ enum class SubjectKind : std::uint8_t {
   gateway,
   slave,
   point,
+  tag,  // "controller.tag"
   transaction,
   copy,
   want,

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "model/address.h"
+#include "model/data_type.h"
 #include "model/range.h"
 #include "model/strong.h"
 
@@ -23,13 +24,15 @@ struct Every {
 };
 
 // One block of registers or bits as written: `at` and `count`, or `points`; and where it lies in
-// the controller (`into` of a read, `from` of a write).
+// the controller (`into` of a read, `from` of a write). `swap`: the word order into which the
+// controller or a gateway brings its values on the way.
 struct BlockText {
   Range place;
   Declared<AddressText> at;
   Declared<std::int64_t> count;
   Declared<std::vector<Located<std::string>>> points;
   Declared<std::string> memory;
+  Declared<WordOrder> swap;
   RefusedKeys refused;
 };
 

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "model/memory_layout.h"
+#include "model/register_map.h"
 #include "model/transaction.h"
 
 namespace greymet::model {
@@ -29,6 +30,9 @@ struct ValuePlace {
 
 [[nodiscard]] ValuePlace memory_place(std::size_t controller, const BitRange& bits);
 [[nodiscard]] ValuePlace slave_place(std::size_t slave, Area area, const BitRange& bits);
+
+// Where a slave keeps a point of its map; one bit of a register where it has one.
+[[nodiscard]] ValuePlace point_place(std::size_t slave, const Point& point);
 
 // True if both speak of the same store or area and `part` lies within `whole`.
 [[nodiscard]] bool inside(const ValuePlace& part, const ValuePlace& whole);
