@@ -25,6 +25,7 @@ constexpr std::array all_families{
     RuleFamily{'D', "data"},
     RuleFamily{'C', "what the controller can do"},
     RuleFamily{'R', "register maps against themselves and each other"},
+    RuleFamily{'V', "both ends: what devices send and what programs expect"},
 };
 
 std::vector<RuleEntry> joined() {
@@ -33,14 +34,18 @@ std::vector<RuleEntry> joined() {
   for (const auto part :
        {plan_entries(), settings_entries(), network_entries(), functions_entries(),
         memory_entries(), time_entries(), heartbeats_entries(), data_entries(),
-        capabilities_entries(), maps_entries()}) {
+        capabilities_entries(), maps_entries(), tags_entries()}) {
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;
 }
 
 std::string code_block(std::string_view example) {
-  const bool map = example.starts_with("point,");
+  const std::size_t gap = example.find("\n\n");  // a plan, and a table behind it
+  if (gap != std::string_view::npos) {
+    return code_block(example.substr(0, gap)) + code_block(example.substr(gap + 2));
+  }
+  const bool map = example.starts_with("point,") || example.starts_with("tag,");
   return fmt::format("```{}\n{}\n```\n", map ? "csv" : "toml", example);
 }
 

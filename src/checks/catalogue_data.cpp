@@ -55,8 +55,9 @@ word_order = "CDAB"
 { name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
 [exchange]
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
-              "Swap the words in the program before they are passed on.", "", check_data,
-              Needs::plan},
+              "Swap the words in the program before they are passed on, or say `swap` where the "
+              "controller does.",
+              "", check_data, Needs::plan, RuleCodes{RuleCode::V02, RuleCode::V03}},
     RuleEntry{
         RuleCode::D06, Severity::warning, "value passed on as another quantity",
         "A copy moves bits, not meaning: another type, factor or unit at the destination makes it "
@@ -69,7 +70,8 @@ copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
 { name = "out", slave = "pump", fc = 6, at = 1, from = "%MW100", every = "1s" }
 [exchange]
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
-        "Convert it in the program, or correct the map.", "", check_data, Needs::plan},
+        "Convert it in the program, or correct the map.", "", check_data, Needs::plan,
+        RuleCodes{RuleCode::V02, RuleCode::V03, RuleCode::V04}},
 };
 
 }  // namespace

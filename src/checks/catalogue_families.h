@@ -17,5 +17,6 @@ namespace greymet::checks::internal {
 [[nodiscard]] std::span<const RuleEntry> data_entries();          // D
 [[nodiscard]] std::span<const RuleEntry> capabilities_entries();  // C
 [[nodiscard]] std::span<const RuleEntry> maps_entries();          // R
+[[nodiscard]] std::span<const RuleEntry> tags_entries();          // V
 
 }  // namespace greymet::checks::internal

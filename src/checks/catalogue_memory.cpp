@@ -140,7 +140,8 @@ copies = [ { controller = "kiln", from = "%MW1", to = "%MW100", count = 2 } ])",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 [exchange]
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
-        "Copy whole values that arrive, to words of their own.", "", check_copies, Needs::plan},
+        "Copy whole values that arrive, to words of their own.", "", check_copies, Needs::plan,
+        RuleCodes{RuleCode::V02}},
     RuleEntry{
         RuleCode::M12, Severity::error, "a transaction commanded by what it should not be",
         "A status bit that starts another transaction couples two devices in a way nobody sees in "

@@ -29,14 +29,19 @@ void silence_consequences(Findings& findings) {
   std::set<std::pair<model::Subject, std::string>> misspelt;  // and the key that was meant
   for (const Finding& f : findings) {
     causes[f.subject].insert(f.rule);
+    for (const model::Subject& each : f.concerns) causes[each].insert(f.rule);
     if (f.rule == RuleCode::P02) misspelt.emplace(f.subject, f.about);
   }
   std::erase_if(findings, [&](const Finding& f) {
     if (f.rule == RuleCode::P06) return misspelt.contains({f.subject, f.about});
-    const auto& own = causes[f.subject];
     const RuleCodes& silencers = entry_of(f.rule).silenced_by;
-    return std::any_of(silencers.begin(), silencers.end(),
-                       [&](RuleCode cause) { return own.contains(cause); });
+    const auto says_the_same = [&](const model::Subject& subject) {
+      const auto& own = causes[subject];
+      return std::any_of(silencers.begin(), silencers.end(),
+                         [&](RuleCode cause) { return own.contains(cause); });
+    };
+    return says_the_same(f.subject) ||
+           std::any_of(f.concerns.begin(), f.concerns.end(), says_the_same);
   });
 }
 
@@ -181,11 +186,14 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     options.stop = stop;
     timing::TimingReport timing = timing::analyse_longest(resolved, options);
     // what is surely within its budget needs no simulation
+    const auto in_doubt = [](const timing::PathReport& p) {
+      return p.verdict == timing::PathVerdict::not_guaranteed ||
+             p.verdict == timing::PathVerdict::not_bounded;
+    };
     const bool doubtful =
-        std::any_of(timing.paths.begin(), timing.paths.end(), [](const timing::PathReport& p) {
-          return p.verdict == timing::PathVerdict::not_guaranteed ||
-                 p.verdict == timing::PathVerdict::not_bounded;
-        });
+        std::any_of(timing.paths.begin(), timing.paths.end(), in_doubt) ||
+        std::any_of(timing.tag_ages.begin(), timing.tag_ages.end(),
+                    [&](const timing::TagAge& age) { return in_doubt(age.path); });
     if (doubtful && !stop.stop_requested()) {
       timing::simulate_paths(resolved, timing::AnalysisOptions{}.watched_transactions, timing);
     }

@@ -4,6 +4,7 @@
 
 #include "checks/rules.h"
 #include "model/resolved_plan.h"
+#include "model/value_trace.h"
 #include "rule_text.h"
 
 namespace greymet::checks {
@@ -58,7 +59,8 @@ void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
 struct Carried {
   model::ValuePlace place;
   const Point* point = nullptr;
-  std::size_t slave = 0;   // whose value it is
+  std::size_t slave = 0;  // whose value it is
+  std::optional<WordOrder> order;
   bool passed_on = false;  // by a copy or between controllers; else just read
 };
 
@@ -77,7 +79,7 @@ class PassedOnValues {
         follow({model::slave_place(
                     s, p.address.area,
                     {0, value.first * model::bits_per_word, value.end * model::bits_per_word}),
-                &p, s, false});
+                &p, s, order_of(p, s), false});
       }
     }
     for (const auto& [key, mismatch] : mismatches_) report_mismatch(key, mismatch);
@@ -115,16 +117,20 @@ class PassedOnValues {
       }
       for (const model::ValueMove& move : plan_.flow.moves_of(at)) {
         if (move.kind == model::MoveKind::copy) {
-          open.push_back({*move.to, c.point, c.slave, true});
+          open.push_back({*move.to, c.point, c.slave, c.order, true});
           continue;
         }
         const ResolvedTransaction& t = plan_.transactions[move.index];
         if (!moves_words(t, move.kind == model::MoveKind::read)) continue;
+        Carried behind = c;
+        behind.order = model::order_behind(plan_, move, c.order);
         if (move.kind == model::MoveKind::write) {
-          send(c, t, move, open);
+          send(behind, t, move, open);
         } else {
-          if (at.at_controller) compare_order(c, t, move.receiver);
-          if (move.to) open.push_back({*move.to, c.point, c.slave, at.at_controller});
+          if (at.at_controller) compare_order(behind, t, move.receiver);
+          if (move.to) {
+            open.push_back({*move.to, c.point, c.slave, behind.order, at.at_controller});
+          }
         }
       }
     }
@@ -140,7 +146,7 @@ class PassedOnValues {
       return;
     }
     compare_order(c, t, move.receiver);
-    if (move.to) open.push_back({*move.to, c.point, c.slave, true});
+    if (move.to) open.push_back({*move.to, c.point, c.slave, c.order, true});
   }
 
   [[nodiscard]] std::optional<WordOrder> order_of(const Point& point, std::size_t slave) const {
@@ -151,7 +157,7 @@ class PassedOnValues {
 
   void compare_order(const Carried& c, const ResolvedTransaction& t, std::size_t consumer) {
     const auto& expected = plan_.plan.controllers[consumer].word_order;
-    const auto order = order_of(*c.point, c.slave);
+    const auto& order = c.order;
     if (!expected || !order || !is_multi_register(c.point->type) || *order == expected->value) {
       return;
     }
@@ -159,8 +165,14 @@ class PassedOnValues {
          fmt::format("'{}' comes from {} in order {}, but controller {} takes values as {}",
                      c.point->name, plan_.plan.slaves[c.slave].name, to_string(*order),
                      plan_.plan.controllers[consumer].name, to_string(expected->value)),
-         "swap the words in the program before they are passed on",
-         {{expected->place, "the consumer's order is here"}});
+         swap_remedy(t, expected->value), {{expected->place, "the consumer's order is here"}});
+  }
+
+  [[nodiscard]] std::string swap_remedy(const ResolvedTransaction& t, WordOrder order) const {
+    return fmt::format(
+        "swap the words in the program before they are passed on; where the controller does it, "
+        "write swap = \"{}\" at {}",
+        to_string(order), plan_.declared(t).name);
   }
 
   void compare_with_slave(const Carried& c, const ResolvedTransaction& t,
@@ -172,15 +184,14 @@ class PassedOnValues {
       if (p->bit || p->address.offset.value != offset) continue;
       const std::string& to = plan_.target_name(*t.target);
       const std::string& from = plan_.plan.slaves[c.slave].name;
-      const auto mine = order_of(*c.point, c.slave);
+      const auto& mine = c.order;
       const auto theirs = order_of(*p, t.target->index);
       if (is_multi_register(c.point->type) && is_multi_register(p->type) && mine && theirs &&
           *mine != *theirs) {
         note(t, RuleCode::D05,
              fmt::format("'{}' comes from {} in order {} and is sent to {} '{}', which expects {}",
                          c.point->name, from, to_string(*mine), to, p->name, to_string(*theirs)),
-             "swap the words in the program before they are passed on",
-             {{p->place, "the destination is listed here"}});
+             swap_remedy(t, *theirs), {{p->place, "the destination is listed here"}});
       }
       const std::string difference = difference_of(*c.point, *p);
       if (difference.empty()) continue;

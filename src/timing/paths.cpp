@@ -67,6 +67,8 @@ class RouteFinder {
 
   // The shortest-path search of Dijkstra; paths that begin at one place share it.
   const Search& search_from(const ValuePlace& from) {
+    constexpr std::size_t most_kept = 256;
+    if (searches_.size() >= most_kept && !searches_.contains(key_of(from))) searches_.clear();
     const auto [known, is_new] = searches_.try_emplace(key_of(from));
     Search& search = known->second;
     if (!is_new) return search;
@@ -176,18 +178,29 @@ PathVerdict judge_path(const PathReport& path) {
   return PathVerdict::good;
 }
 
-std::vector<PathReport> path_routes(const ResolvedPlan& resolved, const TimingModel& timing,
-                                    const std::vector<std::optional<PathCarrier>>& carriers) {
-  std::vector<PathReport> reports;
-  if (resolved.paths.empty()) return reports;
-  RouteFinder finder(resolved, timing, carriers);
+std::vector<WantedPath> declared_paths(const ResolvedPlan& resolved) {
+  std::vector<WantedPath> wanted;
   for (const model::ResolvedPath& path : resolved.paths) {
     const model::Path& declared = resolved.plan.paths[path.declared];
+    wanted.push_back({declared.name, path.from, path.to, {}});
+    if (declared.budget) wanted.back().budget = declared.budget->value;
+  }
+  return wanted;
+}
+
+std::vector<PathReport> path_routes(const ResolvedPlan& resolved, const TimingModel& timing,
+                                    const std::vector<std::optional<PathCarrier>>& carriers,
+                                    const std::vector<WantedPath>& wanted) {
+  std::vector<PathReport> reports;
+  if (wanted.empty()) return reports;
+  RouteFinder finder(resolved, timing, carriers);
+  for (const WantedPath& path : wanted) {
     PathReport report;
-    report.name = declared.name;
-    if (declared.budget) report.budget = declared.budget->value;
+    report.name = path.name;
+    report.budget = path.budget;
     if (path.from && path.to) report.hops = finder.find(*path.from, *path.to);
     add_up(report);
+    report.verdict = judge_path(report);
     reports.push_back(std::move(report));
   }
   return reports;

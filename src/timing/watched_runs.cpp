@@ -1,7 +1,9 @@
 #include "watched_runs.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
+#include <utility>
 
 #include "model/resolved_plan.h"
 #include "timing/path_ages.h"
@@ -73,24 +75,55 @@ std::vector<JobRef> heartbeat_jobs(const model::ResolvedPlan& resolved, const Ti
 
 namespace {
 
-void add_jobs_of_paths(const TimingReport& report, std::vector<JobRef>& jobs) {
-  for (const PathReport& path : report.paths) {
-    for (const Hop& hop : path.hops) {
-      if (hop.job && std::find(jobs.begin(), jobs.end(), *hop.job) == jobs.end()) {
-        jobs.push_back(*hop.job);
-      }
+// The same steps lead to the same ages.
+using Way = std::vector<std::pair<model::MoveKind, std::size_t>>;
+Way way_of(const PathReport& path) {
+  Way way;
+  for (const Hop& hop : path.hops) way.emplace_back(hop.kind, hop.index);
+  return way;
+}
+
+// Paths to be simulated: those of the plan, and one of each way of tags whose bound is too long.
+std::vector<PathReport*> paths_to_simulate(TimingReport& report) {
+  constexpr std::size_t most_ways = 100;
+  std::vector<PathReport*> paths;
+  for (PathReport& path : report.paths) paths.push_back(&path);
+  std::set<Way> ways;
+  for (TagAge& age : report.tag_ages) {
+    if (age.path.verdict != PathVerdict::not_guaranteed || ways.size() == most_ways) continue;
+    if (ways.insert(way_of(age.path)).second) paths.push_back(&age.path);
+  }
+  return paths;
+}
+
+void add_jobs_of_paths(const std::vector<PathReport*>& paths, std::vector<JobRef>& jobs) {
+  std::set<std::pair<std::size_t, std::size_t>> known;
+  for (const JobRef& job : jobs) known.emplace(job.queue, job.job);
+  for (const PathReport* path : paths) {
+    for (const Hop& hop : path->hops) {
+      if (hop.job && known.emplace(hop.job->queue, hop.job->job).second) jobs.push_back(*hop.job);
     }
   }
 }
 
 void fill_paths(const model::ResolvedPlan& resolved, const std::vector<QueueStatistics>& random,
-                const std::vector<QueueStatistics>& longest, TimingReport& report) {
-  for (PathReport& path : report.paths) {
-    path.ages = ages_at_end(resolved, report.model, path.hops, random);
-    const auto worst = ages_at_end(resolved, report.model, path.hops, longest);
-    if (path.ages) path.simulated = path.ages->longest;
-    if (worst) path.simulated = std::max(path.simulated.value_or(Duration{}), worst->longest);
-    path.verdict = judge_path(path);
+                const std::vector<QueueStatistics>& longest, const std::vector<PathReport*>& paths,
+                TimingReport& report) {
+  std::map<Way, const PathReport*> simulated;
+  for (PathReport* path : paths) {
+    path->ages = ages_at_end(resolved, report.model, path->hops, random);
+    const auto worst = ages_at_end(resolved, report.model, path->hops, longest);
+    if (path->ages) path->simulated = path->ages->longest;
+    if (worst) path->simulated = std::max(path->simulated.value_or(Duration{}), worst->longest);
+    path->verdict = judge_path(*path);
+    simulated.emplace(way_of(*path), path);
+  }
+  for (TagAge& age : report.tag_ages) {
+    if (age.path.simulated || age.path.verdict != PathVerdict::not_guaranteed) continue;
+    const auto same = simulated.find(way_of(age.path));
+    if (same == simulated.end()) continue;
+    age.path.simulated = same->second->simulated;
+    age.path.verdict = judge_path(age.path);
   }
 }
 
@@ -100,7 +133,8 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
                                    const std::vector<JobRef>& heartbeats,
                                    std::uint64_t most_transactions, TimingReport& report) {
   std::vector<JobRef> jobs = heartbeats;
-  add_jobs_of_paths(report, jobs);
+  const std::vector<PathReport*> paths = paths_to_simulate(report);
+  add_jobs_of_paths(paths, jobs);
   report.heartbeat_runs.resize(report.heartbeats.size());
   if (jobs.empty()) return;
   const TimingModel& timing = report.model;
@@ -133,19 +167,21 @@ void simulate_heartbeats_and_paths(const model::ResolvedPlan& resolved,
     run.with_errors =
         watch_living_producer(heartbeat.times, carried_by(resolved, timing, *ref, with_errors));
   }
-  if (!report.paths.empty()) {
+  if (!paths.empty()) {
     fill_paths(resolved, random,
-               run_watched(timing, jobs, Durations::longest, 0, most_transactions), report);
+               run_watched(timing, jobs, Durations::longest, 0, most_transactions), paths, report);
   }
 }
 
 void simulate_paths(const model::ResolvedPlan& resolved, std::uint64_t most_transactions,
                     TimingReport& report) {
   std::vector<JobRef> jobs = heartbeat_jobs(resolved, report.model);  // as analyse() has them
-  add_jobs_of_paths(report, jobs);
+  const std::vector<PathReport*> paths = paths_to_simulate(report);
+  add_jobs_of_paths(paths, jobs);
   if (jobs.empty()) return;
   fill_paths(resolved, run_watched(report.model, jobs, Durations::random, 0, most_transactions),
-             run_watched(report.model, jobs, Durations::longest, 0, most_transactions), report);
+             run_watched(report.model, jobs, Durations::longest, 0, most_transactions), paths,
+             report);
 }
 
 }  // namespace greymet::timing

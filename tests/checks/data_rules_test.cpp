@@ -124,7 +124,7 @@ TEST_CASE("D05: word orders on the way") {
   CHECK(findings_of_rule("D05", with_order("ABCD")) ==
         Words{"warning transaction to: 'moisture' comes from gauge in order CDAB, but controller "
               "loadout takes values as ABCD | swap the words in the program before they are passed "
-              "on"});
+              "on; where the controller does it, write swap = \"ABCD\" at to"});
   CHECK(findings_of_rule("D05", with_order("CDAB")).empty());
   CHECK(findings_of_rule("D05", plan).empty());  // nothing is known of loadout
   // only half of the value is copied: that is no value any more
@@ -161,7 +161,7 @@ TEST_CASE("D05, D06: passed on to another slave") {
       Words{
           "warning transaction out: 'moisture' comes from gauge in order CDAB and is sent to pump "
           "'setpoint', which expects DCBA | swap the words in the program before they are passed "
-          "on"});
+          "on; where the controller does it, write swap = \"DCBA\" at out"});
   CHECK(findings_of_rule("D05", relay(0, "%MW0", "word_order = \"CDAB\"\n"), files).empty());
   CHECK(findings_of_rule("D06", relay(0, "%MW0", "word_order = \"CDAB\"\n"), files).empty());
   CHECK(

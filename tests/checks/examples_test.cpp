@@ -121,12 +121,15 @@ test::Files files_with(const std::string& example) {
 std::vector<std::string> findings_in(const checks::RuleEntry& entry, std::string_view example) {
   Sections sections;
   sections.merge(surroundings);
-  const std::string text(example);
+  const std::size_t gap = std::min(example.find("\n\n"), example.size());
+  const std::string text(example.substr(0, gap));
   if (!text.starts_with("point,")) sections.merge(text);
   std::string plan = sections.text();
   plan.erase(plan.find("note = \"\"\n"), std::string_view("note = \"\"\n").size());
   INFO(plan);
-  return test::findings_of_rule(std::string(to_string(entry.code)), plan, files_with(text));
+  test::Files files = files_with(text);
+  if (gap < example.size()) files["tags.csv"] = std::string(example.substr(gap + 2)) + "\n";
+  return test::findings_of_rule(std::string(to_string(entry.code)), plan, files);
 }
 
 }  // namespace

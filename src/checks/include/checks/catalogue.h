@@ -40,7 +40,8 @@ struct RuleCodes {
 // where the case is milder; its text says so.
 //
 // The examples are pieces of a plan: sections, and rows of `transactions` (each a line in braces);
-// or a register map, when the first line is a header of columns.
+// or a register map, when the first line is a header of columns. A table of tags stands behind an
+// empty line.
 struct RuleEntry {
   model::RuleCode code;
   model::Severity severity;

@@ -53,6 +53,8 @@ void check_data(const RuleInput& in, model::Findings& out);            // D02, D
 void check_maps(const RuleInput& in, model::Findings& out);            // R01 to R04, R08, D01
 void check_map_use(const RuleInput& in, model::Findings& out);         // R06, R07
 void check_capabilities(const RuleInput& in, model::Findings& out);    // C
+void check_tags(const RuleInput& in, model::Findings& out);            // V01 to V04
+void check_tag_memory(const RuleInput& in, model::Findings& out);      // V05 to V07
 void check_on_loss(const RuleInput& in, model::Findings& out);         // H08
 
 // Rules that need timing.
@@ -63,6 +65,7 @@ void check_phases(const RuleInput& in, model::Findings& out);       // T06
 void check_heartbeats(const RuleInput& in, model::Findings& out);   // H01 to H06, H09
 void check_watchdogs(const RuleInput& in, model::Findings& out);    // H07, H11
 void check_paths(const RuleInput& in, model::Findings& out);        // T11, T12
+void check_tag_ages(const RuleInput& in, model::Findings& out);     // V08
 void check_parking(const RuleInput& in, model::Findings& out);      // T13
 
 }  // namespace greymet::checks

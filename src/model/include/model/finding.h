@@ -66,6 +66,8 @@ struct Finding {
   // P02 and P06: the key that was meant, or is missing; tells a slip from its consequence.
   std::string about = {};
   std::vector<Fix> fixes = {};
+  // Further things it speaks about: a finding about one of them may say the same.
+  std::vector<Subject> concerns = {};
 };
 
 using Findings = std::vector<Finding>;

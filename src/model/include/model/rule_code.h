@@ -24,7 +24,8 @@ namespace greymet::model {
   X(H01) X(H02) X(H03) X(H04) X(H05) X(H06) X(H07) X(H08) X(H09) X(H10) X(H11) \
   X(D01) X(D02) X(D03) X(D04) X(D05) X(D06) \
   X(C01) X(C02) X(C03) \
-  X(R01) X(R02) X(R03) X(R04) X(R05) X(R06) X(R07) X(R08)
+  X(R01) X(R02) X(R03) X(R04) X(R05) X(R06) X(R07) X(R08) \
+  X(V01) X(V02) X(V03) X(V04) X(V05) X(V06) X(V07) X(V08)
 // clang-format on
 
 enum class RuleCode : std::uint8_t {

@@ -75,11 +75,22 @@ struct PathReport {
   PathVerdict verdict = PathVerdict::no_way;
 };
 
-// Ways and bounds of all paths. `carriers` are parallel to the plan's transactions. Ages are left
-// to timing/path_ages.h, and the verdict to judge_path().
+// A way that somebody asks for; one of its ends may not be known.
+struct WantedPath {
+  std::string name;
+  std::optional<model::ValuePlace> from;
+  std::optional<model::ValuePlace> to;
+  std::optional<Duration> budget;
+};
+
+// The paths of the plan.
+[[nodiscard]] std::vector<WantedPath> declared_paths(const model::ResolvedPlan& resolved);
+
+// Ways and bounds of paths. `carriers` are parallel to the plan's transactions. Ages are left to
+// timing/path_ages.h; the verdict is judge_path()'s without them.
 [[nodiscard]] std::vector<PathReport> path_routes(
     const model::ResolvedPlan& resolved, const TimingModel& timing,
-    const std::vector<std::optional<PathCarrier>>& carriers);
+    const std::vector<std::optional<PathCarrier>>& carriers, const std::vector<WantedPath>& wanted);
 
 [[nodiscard]] PathVerdict judge_path(const PathReport& path);
 

@@ -61,6 +61,12 @@ struct LineReport {
   std::vector<TransactionReport> transactions;
 };
 
+// How old the value of a tag can be that states a `max_age`.
+struct TagAge {
+  std::size_t tag = 0;  // into ResolvedPlan::tags
+  PathReport path;      // its budget is the max_age
+};
+
 // What the simulation says of one heartbeat.
 struct HeartbeatRun {
   std::optional<Detection> detection;          // durations between shortest and longest
@@ -86,6 +92,7 @@ struct TimingReport {
   std::vector<HeartbeatReport> heartbeats;
   std::vector<HeartbeatRun> heartbeat_runs;  // parallel to heartbeats; empty after analyse_longest
   std::vector<PathReport> paths;
+  std::vector<TagAge> tag_ages;  // of tags with `max_age` and another end, in their order
   StallReport stalls;
   SilenceReport silence;  // empty after analyse_longest
   double frame_error_rate = 0;
@@ -102,7 +109,14 @@ struct TimingReport {
 [[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved,
                                            const SimulationOptions& options = {});
 
-// Adds what the simulation says of the report's paths, in the very runs of analyse().
+// Ways and bounds of further paths in a report.
+[[nodiscard]] std::vector<PathReport> bounds_of_paths(const model::ResolvedPlan& resolved,
+                                                      const TimingReport& report,
+                                                      const std::vector<WantedPath>& wanted);
+
+// Adds what the simulation says of the report's paths and ages of tags, in the very runs of
+// analyse(). Tags that come the same way share its result; beyond the first hundred ways the bound
+// alone is said.
 void simulate_paths(const model::ResolvedPlan& resolved, std::uint64_t most_transactions,
                     TimingReport& report);
 

@@ -1,0 +1,65 @@
+// Values that lie some words away from their tags, gathered by the step that brings or sends them:
+// where a whole block is shifted, one finding says so. Not for use outside this folder.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <tuple>
+#include <utility>
+#include <vector>
+
+#include "model/finding.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::checks::internal {
+
+// One tag whose value lies elsewhere.
+struct Shift {
+  std::size_t tag = 0;    // into ResolvedPlan::tags
+  bool is_from = true;    // it should come from there; else it should be sent
+  model::ValueMove by;    // the step that brings it into the tag's controller, or sends it
+  model::BitRange there;  // where the value lies in the tag's controller
+  std::vector<model::Subject> concerns;
+};
+
+class ShiftedBlocks {
+ public:
+  explicit ShiftedBlocks(const model::ResolvedPlan& plan) : plan_(plan) {}
+
+  void add(Shift shift);
+  // A tag of this step in that controller gets its value: the block as a whole is not shifted.
+  void exact(const model::ValueMove& by, std::size_t controller, bool is_from);
+
+  // Reports the blocks of which two tags or more agree about the shift and none contradicts; the
+  // others are lone().
+  void report(model::Findings& out);
+  [[nodiscard]] const std::vector<Shift>& lone() const { return lone_; }
+
+  // The cure that moves the block in memory so that the tag gets its value; nothing where it
+  // cannot be written as one key.
+  [[nodiscard]] std::optional<model::Fix> move_block(const Shift& shift) const;
+
+ private:
+  using Key = std::tuple<model::MoveKind, std::size_t, std::size_t, bool>;
+  struct Group {
+    std::vector<Shift> shifts;
+    bool has_exact = false;
+  };
+  static Key key_of(const model::ValueMove& by, std::size_t controller, bool is_from) {
+    return {by.kind, by.index, controller, is_from};
+  }
+  // By how many bits the value lies too far.
+  [[nodiscard]] std::optional<std::int64_t> distance(const Shift& shift) const;
+  [[nodiscard]] bool one_shift(const Group& group) const;
+  void report_block(const Group& group, model::Findings& out) const;
+  [[nodiscard]] std::optional<model::Fix> move_registers(const Group& group) const;
+  // Tags that get nothing now and would get their value if the block began elsewhere.
+  [[nodiscard]] bool would_bring_more(const Group& group, std::int64_t registers) const;
+
+  const model::ResolvedPlan& plan_;
+  std::map<Key, Group> groups_;
+  std::vector<Shift> lone_;
+};
+
+}  // namespace greymet::checks::internal

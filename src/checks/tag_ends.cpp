@@ -1,0 +1,191 @@
+#include "tag_ends.h"
+
+#include <algorithm>
+
+#include "rule_text.h"
+
+namespace greymet::checks::internal {
+
+using model::BitRange;
+using model::bits_per_word;
+using model::Finding;
+using model::Findings;
+using model::MoveKind;
+using model::ResolvedTag;
+using model::ResolvedTransaction;
+using model::RuleCode;
+using model::Severity;
+using model::Tag;
+using model::TagCell;
+using model::TagEnd;
+using model::TracedPlace;
+
+TagEnds::TagEnds(const RuleInput& in, Findings& out)
+    : in_(in),
+      plan_(in.plan),
+      out_(out),
+      uses_(device_uses(in.plan)),
+      unsure_slave_(in.plan.plan.slaves.size(), false),
+      unsure_controller_(in.plan.plan.controllers.size(), false) {
+  find_unsure();
+}
+
+// A transaction or copy that could not be read may be the one that would bring the value: it has
+// a finding of its own.
+void TagEnds::find_unsure() {
+  for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+    const ResolvedTransaction& t = plan_.transactions[i];
+    const auto* whole = plan_.exchange.find(i);
+    const bool placed = whole != nullptr && (!t.read || t.into) && (!t.write || t.from);
+    if (placed && !in_.range_is_wrong[i]) continue;
+    if (!t.target) {
+      unsure_ = true;
+    } else if (t.target->is_peer) {
+      unsure_controller_[t.target->index] = true;
+    } else {
+      unsure_slave_[t.target->index] = true;
+    }
+    if (t.target && t.target->is_peer && t.controller) unsure_controller_[*t.controller] = true;
+  }
+  for (const model::ResolvedCopy& copy : plan_.copies) {
+    if (copy.controller && copy.from && copy.to) continue;
+    if (copy.controller) {
+      unsure_controller_[*copy.controller] = true;
+    } else {
+      unsure_ = true;
+    }
+  }
+}
+
+bool TagEnds::is_unsure(const ResolvedTag& tag, const TagEnd& end) const {
+  if (unsure_ || unsure_controller_[tag.controller]) return true;
+  if (end.is_tag) return unsure_controller_[plan_.tags[end.owner].controller];
+  return unsure_slave_[end.owner] ||
+         (end.owner < in_.better_maps.size() && !in_.better_maps[end.owner].empty());
+}
+
+std::string TagEnds::end_name(const TagEnd& end) const {
+  if (end.is_tag) return plan_.full_name(plan_.tags[end.owner]);
+  return plan_.plan.slaves[end.owner].name + "." + plan_.point_of(end).name;
+}
+model::Range TagEnds::end_place(const TagEnd& end) const {
+  return end.is_tag ? plan_.declared(plan_.tags[end.owner]).place : plan_.point_of(end).place;
+}
+std::string TagEnds::memory_name(const ResolvedTag& tag) const {
+  return plan_.layouts[tag.controller].name_of(*tag.memory);
+}
+std::string TagEnds::name_at(std::size_t controller, const BitRange& bits) const {
+  return plan_.layouts[controller].name_of(bits);
+}
+std::string TagEnds::step_name(const model::ValueMove& move) const {
+  if (move.kind == MoveKind::copy) {
+    return fmt::format("copy {}", plan_.copies[move.index].declared + 1);
+  }
+  return plan_.declared(plan_.transactions[move.index]).name;
+}
+model::Subject TagEnds::step_subject(const model::ValueMove& move) const {
+  if (move.kind == MoveKind::copy) {
+    return {model::SubjectKind::copy, std::to_string(plan_.copies[move.index].declared + 1)};
+  }
+  return subject_of(plan_.declared(plan_.transactions[move.index]));
+}
+model::Range TagEnds::step_place(const model::ValueMove& move) const {
+  if (move.kind == MoveKind::copy) {
+    return plan_.plan.copies[plan_.copies[move.index].declared].place;
+  }
+  return plan_.declared(plan_.transactions[move.index]).place;
+}
+
+Finding& TagEnds::add(RuleCode rule, Severity severity, const ResolvedTag& tag, model::Range place,
+                      std::string message, std::string remedy,
+                      std::vector<model::Related> related) {
+  report(out_, rule, severity, place, subject_of(plan_, tag), std::move(message), std::move(remedy),
+         std::move(related));
+  return out_.back();
+}
+
+// Findings of the steps and of the slave may say the same.
+void TagEnds::concern_steps(Finding& finding, const std::vector<TracedPlace>& places,
+                            std::optional<std::size_t> at, const TagEnd& end) const {
+  for (; at && places[*at].before; at = places[*at].before) {
+    finding.concerns.push_back(step_subject(places[*at].by));
+  }
+  TagEnds::concern_slave(finding, end);
+}
+void TagEnds::concern_slave(Finding& finding, const TagEnd& end) const {
+  if (!end.is_tag) finding.concerns.push_back(subject_of(plan_.plan.slaves[end.owner]));
+}
+// All transactions between the controller and the slave, where none in particular is at fault.
+void TagEnds::concern_all(Finding& finding, const ResolvedTag& tag, const TagEnd& end) const {
+  TagEnds::concern_slave(finding, end);
+  if (end.is_tag) return;
+  const model::Extent wanted = extent_of(plan_.point_of(end));
+  for (const model::DeviceUse& use : uses_[end.owner]) {
+    const ResolvedTransaction& t = plan_.transactions[use.transaction];
+    if (t.controller != tag.controller || use.area != end.place.area) continue;
+    if (use.extent.end + 2 < wanted.first || wanted.end + 2 < use.extent.first) continue;
+    finding.concerns.push_back(subject_of(plan_.declared(t)));
+  }
+}
+
+void TagEnds::check_scale(const ResolvedTag& tag, const TagEnd& end, const ValueEnd& value,
+                          const ValueEnd& taken, const std::vector<TracedPlace>& places,
+                          std::optional<std::size_t> at) {
+  const std::string difference = internal::scale_difference(value, taken);
+  if (difference.empty()) return;
+  const Tag& declared = plan_.declared(tag);
+  const TagCell cell = difference.starts_with("factor")   ? TagCell::factor
+                       : difference.starts_with("offset") ? TagCell::offset
+                                                          : TagCell::unit;
+  Finding& finding = TagEnds::add(
+      RuleCode::V04, Severity::warning, tag, place_of(declared, cell),
+      fmt::format("'{}' and the tag are of different scale: {}", end_name(end), difference),
+      "correct the one that is wrong, or convert the value in the program and say so in the "
+      "table",
+      {{end_place(end), "the other end"}});
+  TagEnds::concern_steps(finding, places, at, end);
+}
+
+// V01 or V03 of one tag alone.
+void TagEnds::report_elsewhere(const Shift& shift, const ShiftedBlocks& blocks) {
+  const ResolvedTag& tag = plan_.tags[shift.tag];
+  const Tag& declared = plan_.declared(tag);
+  const TagEnd& end = shift.is_from ? *tag.from : *tag.to;
+  const std::string there = name_at(tag.controller, shift.there);
+  Finding& finding = add(
+      shift.is_from ? RuleCode::V01 : RuleCode::V03, Severity::error, tag, declared.address.place,
+      shift.is_from ? fmt::format("'{}' arrives in {}, the tag is at {}", end_name(end), there,
+                                  TagEnds::memory_name(tag))
+                    : fmt::format("'{}' is sent from {}, the tag is at {}", end_name(end), there,
+                                  TagEnds::memory_name(tag)),
+      {},
+      {{step_place(shift.by), shift.is_from ? "it is brought from here" : "it is sent from here"},
+       {end_place(end), "the other end"}});
+  if (auto fix = blocks.move_block(shift)) add_fix(finding, std::move(*fix));
+  add_fix(finding,
+          model::write_instead(declared.address.place, name_of_first(tag, shift.there), false));
+  finding.concerns = shift.concerns;
+}
+
+std::string TagEnds::name_of_first(const ResolvedTag& tag, BitRange bits) const {
+  const bool words = (bits.end - bits.first) % bits_per_word == 0;
+  bits.end = bits.first + (words ? bits_per_word : 1);
+  return TagEnds::name_at(tag.controller, bits);
+}
+
+std::optional<model::Fix> TagEnds::swap_fix(const model::ValueMove& move, model::WordOrder order,
+                                            std::string_view when) const {
+  if (move.kind == MoveKind::copy) return std::nullopt;
+  const model::Transaction& t = plan_.declared(plan_.transactions[move.index]);
+  if (t.read || t.write) return std::nullopt;
+  return model::Fix{
+      fmt::format("write swap = \"{}\" at {} if the controller swaps the words as it {}",
+                  to_string(order), t.name, when),
+      {{t.place,
+        {},
+        model::EditKind::set_keys,
+        {{"swap", fmt::format("\"{}\"", to_string(order))}}}},
+      false};
+}
+
+}  // namespace greymet::checks::internal

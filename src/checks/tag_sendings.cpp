@@ -1,0 +1,196 @@
+// Family V, tags with `to`: what is sent there (V03).
+#include <algorithm>
+#include <optional>
+
+#include "tag_ends.h"
+
+namespace greymet::checks::internal {
+
+using model::BitRange;
+using model::bits_per_word;
+using model::Finding;
+using model::MoveKind;
+using model::ResolvedTag;
+using model::ResolvedTransaction;
+using model::RuleCode;
+using model::Severity;
+using model::Tag;
+using model::TagCell;
+using model::TagEnd;
+using model::TracedPlace;
+using model::ValuePlace;
+
+namespace {
+
+class Sending {
+ public:
+  Sending(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks)
+      : ends_(ends), plan_(plan), blocks_(blocks) {}
+
+  void check_to(std::size_t index) {
+    const ResolvedTag& tag = plan_.tags[index];
+    const TagEnd& end = *tag.to;
+    const ValueEnd own = end_of_tag(plan_, tag);
+    const auto places =
+        trace_value(plan_, model::memory_place(tag.controller, tag.memory->bits), own.order);
+    for (std::size_t i = 1; i < places.size(); ++i) {
+      if (places[i].place == end.place) return sent(tag, own, places, i);
+      // a type of another width begins at the same register
+      if (places[i].place.at_controller == end.place.at_controller &&
+          places[i].place.owner == end.place.owner && places[i].place.area == end.place.area &&
+          places[i].place.bits.store == end.place.bits.store &&
+          places[i].place.bits.first == end.place.bits.first) {
+        return sent(tag, own, places, i);
+      }
+    }
+    not_sent(index);
+  }
+
+  void sent(const ResolvedTag& tag, const ValueEnd& own, const std::vector<TracedPlace>& places,
+            std::size_t at) {
+    const Tag& declared = plan_.declared(tag);
+    const TagEnd& end = *tag.to;
+    const ValueEnd wanted = end_of(plan_, end);
+    std::size_t first = at;
+    while (places[first].before && *places[first].before != 0) first = *places[first].before;
+    blocks_.exact(places[first].by, tag.controller, false);
+    const TypeFit fit = fit_of(wanted, declared.type);
+    const std::vector<model::Related> related{
+        {ends_.step_place(places[at].by), "it is sent from here"},
+        {ends_.end_place(end), "the other end"}};
+    if (fit != TypeFit::fits || places[at].place.bits != end.place.bits) {
+      Finding& finding = ends_.add(
+          RuleCode::V03, fit == TypeFit::perhaps ? Severity::warning : Severity::error, tag,
+          place_of(declared, TagCell::type),
+          fmt::format(
+              "is sent to '{}' as {}, which is {}{}", ends_.end_name(end), to_text(declared.type),
+              to_text(wanted.type.type),
+              fit == TypeFit::perhaps ? ", and no range says that its sign never matters" : ""),
+          {}, related);
+      if (registers_of(wanted.type.type) == registers_of(declared.type.type)) {
+        add_fix(finding, model::write_instead(place_of(declared, TagCell::type),
+                                              to_text(wanted.type), false));
+      }
+      if (finding.remedy.empty()) {
+        finding.remedy =
+            fmt::format("send a {} from the program, or correct `to`", to_text(wanted.type));
+      }
+      return ends_.concern_steps(finding, places, at, end);
+    }
+    const auto order = places[at].order;
+    if (order && wanted.order && orders_differ(wanted.type, *order, *wanted.order)) {
+      Finding& finding =
+          ends_.add(RuleCode::V03, Severity::error, tag, place_of(declared, TagCell::word_order),
+                    fmt::format("is sent to '{}' in order {}, which expects {}",
+                                ends_.end_name(end), to_string(*order), to_string(*wanted.order)),
+                    {}, related);
+      if (auto fix = ends_.swap_fix(places[at].by, *wanted.order, "sends them")) {
+        add_fix(finding, std::move(*fix));
+      }
+      if (declared.word_order) {
+        add_fix(finding, model::write_instead(place_of(declared, TagCell::word_order),
+                                              std::string(to_string(*wanted.order)), false));
+      }
+      if (finding.remedy.empty()) {
+        finding.remedy =
+            fmt::format("swap the words in the program, and give the tag word_order {}",
+                        to_string(*wanted.order));
+      }
+      return ends_.concern_steps(finding, places, at, end);
+    }
+    ends_.check_scale(tag, end, wanted, own, places, at);
+  }
+
+  void not_sent(std::size_t index) {
+    const ResolvedTag& tag = plan_.tags[index];
+    const Tag& declared = plan_.declared(tag);
+    const TagEnd& end = *tag.to;
+    // what is sent there instead
+    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+      const ResolvedTransaction& t = plan_.transactions[i];
+      if (!t.write || !t.from || !t.target || !reaches(t, end)) continue;
+      if (t.function == model::FunctionCode::mask_write_register) return;  // bits of it: not judged
+      const auto source = source_of(i, end);
+      if (!source) continue;
+      if (t.controller != tag.controller) {
+        Finding& finding = ends_.add(
+            RuleCode::V03, Severity::error, tag, declared.address.place,
+            fmt::format("'{}' is sent by {} from {} of controller {}, and nothing takes the tag "
+                        "there",
+                        ends_.end_name(end), plan_.declared(t).name,
+                        ends_.name_at(*t.controller, *source),
+                        plan_.plan.controllers[*t.controller].name),
+            fmt::format("send the tag to controller {} and copy it to {}",
+                        plan_.plan.controllers[*t.controller].name,
+                        ends_.name_at(*t.controller, *source)),
+            {{plan_.declared(t).place, "it is sent from here"}});
+        finding.concerns.push_back(subject_of(plan_.declared(t)));
+        return ends_.concern_slave(finding, end);
+      }
+      model::ValueMove by{MoveKind::write, i, *t.controller, 0, false, {}};
+      Shift shift{index, false, by, *source, {}};
+      shift.concerns.push_back(subject_of(plan_.declared(t)));
+      if (!end.is_tag) shift.concerns.push_back(subject_of(plan_.plan.slaves[end.owner]));
+      return blocks_.add(std::move(shift));
+    }
+    Finding& finding = ends_.add(
+        RuleCode::V03, Severity::error, tag, declared.place,
+        fmt::format("nothing sends the tag to '{}'", ends_.end_name(end)),
+        tag.by_name ? fmt::format("add a transaction that writes it, or write \"{}\" in the "
+                                  "column `to` if the tag only has its name",
+                                  model::program_alone)
+                    : std::string("add a transaction that writes it, or correct `to`"),
+        {{ends_.end_place(end), "the other end"}});
+    ends_.concern_all(finding, tag, end);
+  }
+
+  // The transaction writes some of where the value should go.
+  [[nodiscard]] bool reaches(const ResolvedTransaction& t, const TagEnd& end) const {
+    if (t.target->is_peer != end.is_tag) return false;
+    if (!end.is_tag) {
+      const std::uint64_t unit = is_bit_area(t.write->area) ? 1 : bits_per_word;
+      const std::uint64_t first = t.write->offset * unit;
+      const std::uint64_t last = first + t.write->quantity * unit;
+      return t.target->index == end.owner && t.write->area == end.place.area &&
+             first <= end.place.bits.first && end.place.bits.first < last;
+    }
+    if (t.target->index != end.place.owner) return false;
+    const auto memory =
+        plan_.layouts[t.target->index].serving(t.write->area, t.write->offset, t.write->quantity);
+    return memory && memory->bits.store == end.place.bits.store &&
+           memory->bits.first <= end.place.bits.first && end.place.bits.first < memory->bits.end;
+  }
+
+  // Where the transaction takes from what it sends there, as long as the whole value.
+  [[nodiscard]] std::optional<BitRange> source_of(std::size_t transaction,
+                                                  const TagEnd& end) const {
+    const ResolvedTransaction& t = plan_.transactions[transaction];
+    std::uint64_t first = 0;
+    if (end.is_tag) {
+      const auto memory =
+          plan_.layouts[t.target->index].serving(t.write->area, t.write->offset, t.write->quantity);
+      if (!memory) return std::nullopt;
+      first = end.place.bits.first - memory->bits.first;
+    } else {
+      const std::uint64_t unit = is_bit_area(t.write->area) ? 1 : bits_per_word;
+      first = end.place.bits.first - t.write->offset * unit;
+    }
+    BitRange source = t.from->bits;
+    source.first += first;
+    source.end = source.first + (end.place.bits.end - end.place.bits.first);
+    return source;
+  }
+
+  TagEnds& ends_;
+  const model::ResolvedPlan& plan_;
+  ShiftedBlocks& blocks_;
+};
+
+}  // namespace
+
+void check_sending(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
+                   ShiftedBlocks& blocks) {
+  Sending(ends, plan, blocks).check_to(tag);
+}
+
+}  // namespace greymet::checks::internal
