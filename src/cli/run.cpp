@@ -71,6 +71,7 @@ class CommandLine {
     add_pack();
     add_tune();
     add_memory();
+    add_points();
     add_export();
     add_demo();
   }
@@ -237,6 +238,18 @@ class CommandLine {
     c.add_option("NAME", memory_.name, "one controller or slave; all if left out");
     add_results(c, memory_.output);
   }
+  void add_points() {
+    auto& c = add("points",
+                  "list every value from both ends: point, register, transaction, memory, tag, age",
+                  [this] { return run_points(points_, terminal_); });
+    c.add_option("PLAN", points_.plan, plan_help)->required();
+    c.add_option("NAME", points_.name, "one controller or slave; all if left out");
+    c.add_option("--tags", points_.tags,
+                 "draft the table of tags that this controller's program would need, as CSV")
+        ->type_name("CONTROLLER");
+    add_format(c, points_.output.format, "csv", "one row a value");
+    add_output(c, points_.output.out, points_.output.force, false);
+  }
   void add_export() {
     auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",
                   [this] { return run_export(export_, terminal_); });
@@ -263,6 +276,7 @@ class CommandLine {
   PackOptions pack_;
   TuneOptions tune_;
   MemoryOptions memory_;
+  PointsOptions points_;
   ExportOptions export_;
   DemoOptions demo_;
 };

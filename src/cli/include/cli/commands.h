@@ -88,6 +88,15 @@ struct MemoryOptions {
 };
 [[nodiscard]] int run_memory(const MemoryOptions& options, const Terminal& terminal);
 
+// greymet points PLAN [NAME], greymet points PLAN --tags CONTROLLER
+struct PointsOptions {
+  std::string plan;
+  std::string name;
+  std::string tags;  // draft a table of tags for this controller
+  OutputOptions output;
+};
+[[nodiscard]] int run_points(const PointsOptions& options, const Terminal& terminal);
+
 // greymet pack PLAN
 struct PackOptions {
   std::string plan;
