@@ -115,7 +115,7 @@ holes = "refuse"
         "",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::V01}},
     RuleEntry{
         RuleCode::F12,
         Severity::error,

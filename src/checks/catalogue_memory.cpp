@@ -108,7 +108,7 @@ model = "small.toml"
               "",
               check_packing,
               Needs::plan,
-              {RuleCode::F10, RuleCode::F13}},
+              {RuleCode::F10, RuleCode::F13, RuleCode::V01}},
     RuleEntry{
         RuleCode::M09, Severity::warning, "one value fetched by two requests",
         "Between the two requests the value may change: the halves do not belong together.",

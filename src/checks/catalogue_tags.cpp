@@ -14,6 +14,9 @@ namespace {
 constexpr RuleCodes causes_on_the_way{RuleCode::F10, RuleCode::F12, RuleCode::F13,
                                       RuleCode::M03, RuleCode::R07, RuleCode::N12};
 
+constexpr RuleCodes sent_otherwise{RuleCode::F10, RuleCode::F12, RuleCode::F13,
+                                   RuleCode::M02, RuleCode::M03, RuleCode::R07};
+
 constexpr std::array tag_rules{
     RuleEntry{
         RuleCode::V01, Severity::error, "a value does not arrive where the program looks for it",
@@ -61,7 +64,8 @@ moisture,%MW100,REAL,gauge.moisture)",
     RuleEntry{
         RuleCode::V03, Severity::error, "a tag is not what is sent",
         "The program computes a value for a point, and the exchange sends another word there: the "
-        "machine gets a neighbour's value.",
+        "machine gets a neighbour's value; or something else fills the tag's words before they are "
+        "sent.",
         R"([controller.kiln]
 tags = "tags.csv"
 { name = "out", slave = "pump", fc = 6, at = 0, from = "%MW101", every = "1s" }
@@ -75,7 +79,7 @@ tags = "tags.csv"
 tag,address,type,to
 speed_wanted,%MW100,INT,pump.speed)",
         "Send the tag's own words, or correct its address or type.", "", check_tags, Needs::plan,
-        causes_on_the_way},
+        sent_otherwise},
     RuleEntry{
         RuleCode::V04, Severity::warning, "scale or unit differ between the ends",
         "Raw values are the same bits at both ends; what they stand for is not, if one end takes a "

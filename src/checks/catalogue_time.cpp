@@ -133,7 +133,8 @@ paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW40", budge
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 [supervision]
 paths = [ { name = "moisture", from = "gauge.moisture", to = "kiln.%MW0", budget = "2s" } ])",
-        "Add the step that the message names.", "", check_paths, Needs::timing},
+        "Add the step that the message names.", "", check_paths, Needs::timing,
+        RuleCodes{RuleCode::V01, RuleCode::V02}},
     RuleEntry{
         RuleCode::T13, Severity::warning, "parked slaves are tried too often",
         "`park` is there to keep a dead slave from taking the line. Tried again sooner than its "

@@ -32,17 +32,31 @@ void silence_consequences(Findings& findings) {
     for (const model::Subject& each : f.concerns) causes[each].insert(f.rule);
     if (f.rule == RuleCode::P02) misspelt.emplace(f.subject, f.about);
   }
+  // A cause is as grave as what it explains at the program's end.
+  std::map<std::pair<model::Subject, RuleCode>, Severity> raised;
   std::erase_if(findings, [&](const Finding& f) {
     if (f.rule == RuleCode::P06) return misspelt.contains({f.subject, f.about});
     const RuleCodes& silencers = entry_of(f.rule).silenced_by;
-    const auto says_the_same = [&](const model::Subject& subject) {
-      const auto& own = causes[subject];
-      return std::any_of(silencers.begin(), silencers.end(),
-                         [&](RuleCode cause) { return own.contains(cause); });
+    bool silent = false;
+    const auto ask = [&](const model::Subject& subject) {
+      const auto own = causes.find(subject);
+      if (own == causes.end()) return;
+      for (const RuleCode cause : silencers) {
+        if (!own->second.contains(cause)) continue;
+        silent = true;
+        if (family_of(f.rule).letter != 'V') continue;
+        Severity& severity = raised[{subject, cause}];
+        severity = std::max(severity, f.severity);
+      }
     };
-    return says_the_same(f.subject) ||
-           std::any_of(f.concerns.begin(), f.concerns.end(), says_the_same);
+    ask(f.subject);
+    for (const model::Subject& each : f.concerns) ask(each);
+    return silent;
   });
+  for (Finding& f : findings) {
+    const auto at = raised.find({f.subject, f.rule});
+    if (at != raised.end()) f.severity = std::max(f.severity, at->second);
+  }
 }
 
 // Leaves out what the plan accepts, and reports acceptances without an object.

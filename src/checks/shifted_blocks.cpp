@@ -38,27 +38,37 @@ bool ShiftedBlocks::one_shift(const Group& group) const {
                               [&](const Shift& s) { return distance(s) == first; });
 }
 
-void ShiftedBlocks::report(model::Findings& out) {
+std::vector<std::pair<std::size_t, std::size_t>> ShiftedBlocks::report(model::Findings& out) {
+  std::vector<std::pair<std::size_t, std::size_t>> tags;
   for (const auto& [key, group] : groups_) {
     if (one_shift(group)) {
       report_block(group, out);
+      for (const Shift& shift : group.shifts) {
+        if (shift.is_from) tags.emplace_back(shift.tag, out.size() - 1);
+      }
     } else {
       lone_.insert(lone_.end(), group.shifts.begin(), group.shifts.end());
     }
   }
   std::sort(lone_.begin(), lone_.end(),
             [](const Shift& a, const Shift& b) { return a.tag < b.tag; });
+  return tags;
 }
 
 namespace {
 
-// "one word too far", "3 bits too early"
-std::string shift_text(std::int64_t bits) {
+// "one word", "3 bits"
+std::string amount_of(std::int64_t bits) {
   const auto word = static_cast<std::int64_t>(bits_per_word);
   const bool words = bits % word == 0;
   const std::int64_t n = std::abs(bits) / (words ? word : 1);
-  return fmt::format("{} {}{} too {}", n == 1 ? std::string("one") : std::to_string(n),
-                     words ? "word" : "bit", n == 1 ? "" : "s", bits > 0 ? "far" : "early");
+  return fmt::format("{} {}{}", n == 1 ? std::string("one") : std::to_string(n),
+                     words ? "word" : "bit", n == 1 ? "" : "s");
+}
+
+// "one word too far"
+std::string shift_text(std::int64_t bits) {
+  return fmt::format("{} too {}", amount_of(bits), bits > 0 ? "far" : "early");
 }
 
 }  // namespace
@@ -84,13 +94,17 @@ void ShiftedBlocks::report_block(const Group& group, model::Findings& out) const
   }
   internal::report(
       out, first.is_from ? RuleCode::V01 : RuleCode::V03, Severity::error, place, subject,
-      fmt::format(
-          "{} {}: {} tags of controller {} {} {}, the first is '{}' at {}, and its value "
-          "{} {}",
-          first.is_from ? "lands" : "takes what it sends", shift_text(bits), group.shifts.size(),
-          layout.controller().name, first.is_from ? "expect its values" : "are to be sent by it",
-          bits > 0 ? "before" : "behind", plan_.declared(tag).name, layout.name_of(*tag.memory),
-          first.is_from ? "is in" : "is taken from", layout.name_of(first.there)),
+      first.is_from
+          ? fmt::format("lands {}: {} tags of controller {} lie {} {}; '{}' is at {}, its value "
+                        "arrives in {}",
+                        shift_text(bits), group.shifts.size(), layout.controller().name,
+                        amount_of(bits), bits > 0 ? "before" : "behind", plan_.declared(tag).name,
+                        layout.name_of(*tag.memory), layout.name_of(first.there))
+          : fmt::format("sends what lies {}: {} tags of controller {} lie {} {}; '{}' is at {}, "
+                        "and {} is sent in its place",
+                        shift_text(bits), group.shifts.size(), layout.controller().name,
+                        amount_of(bits), bits > 0 ? "before" : "behind", plan_.declared(tag).name,
+                        layout.name_of(*tag.memory), layout.name_of(first.there)),
       {}, {{plan_.declared(tag).place, "the first of the tags"}});
   auto moved = move_block(first);
   auto other = move_registers(group);
@@ -115,7 +129,12 @@ void ShiftedBlocks::report_block(const Group& group, model::Findings& out) const
 
 std::optional<model::Fix> ShiftedBlocks::move_block(const Shift& shift) const {
   const auto bits = distance(shift);
-  if (!bits) return std::nullopt;
+  const auto group =
+      groups_.find(key_of(shift.by, plan_.tags[shift.tag].controller, shift.is_from));
+  const bool others_would_move = group != groups_.end() &&
+                                 (group->second.has_exact || group->second.shifts.size() > 1) &&
+                                 !one_shift(group->second);
+  if (!bits || others_would_move) return std::nullopt;
   const model::MemoryLayout& layout = plan_.layouts[plan_.tags[shift.tag].controller];
   const auto moved_name = [&](const model::MemoryRange& range) -> std::optional<std::string> {
     const bool words = layout.controller().memory[range.area].kind == model::MemoryKind::word;

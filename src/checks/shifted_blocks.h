@@ -32,8 +32,8 @@ class ShiftedBlocks {
   void exact(const model::ValueMove& by, std::size_t controller, bool is_from);
 
   // Reports the blocks of which two tags or more agree about the shift and none contradicts; the
-  // others are lone().
-  void report(model::Findings& out);
+  // others are lone(). Returns the tags that get nothing so, each with the finding that says it.
+  [[nodiscard]] std::vector<std::pair<std::size_t, std::size_t>> report(model::Findings& out);
   [[nodiscard]] const std::vector<Shift>& lone() const { return lone_; }
 
   // The cure that moves the block in memory so that the tag gets its value; nothing where it

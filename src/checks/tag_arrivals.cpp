@@ -24,8 +24,9 @@ namespace {
 
 class Arrival {
  public:
-  Arrival(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks)
-      : ends_(ends), plan_(plan), blocks_(blocks) {}
+  Arrival(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks,
+          SwappedBlocks& orders)
+      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders) {}
 
   void check_from(std::size_t index) {
     const ResolvedTag& tag = plan_.tags[index];
@@ -38,7 +39,7 @@ class Arrival {
     for (std::size_t i = 1; i < places.size(); ++i) {
       const ValuePlace& at = places[i].place;
       if (!at.at_controller || at.owner != tag.controller) continue;
-      if (at.bits == own) return arrived(tag, value, end, places, i);
+      if (at.bits == own) return arrived(index, value, end, places, i);
       if (at.bits.store == own.store &&
           at.bits.first / bits_per_word == own.first / bits_per_word &&
           overlaps_in_kind(at.bits, own)) {
@@ -48,9 +49,9 @@ class Arrival {
         nearest = i;
       }
     }
-    if (covering) return arrived(tag, value, end, places, *covering);
+    if (covering) return arrived(index, value, end, places, *covering);
     if (nearest) return elsewhere(index, places, *nearest);
-    if (!in_part(tag, end, value)) report_nothing(tag, end);
+    if (!in_part(index, end, value)) report_nothing(index, end);
   }
 
   // One begins where the other does, or is a bit of it: then they disagree about what it is.
@@ -67,8 +68,9 @@ class Arrival {
   }
 
   // It is there; V02 and V04 say whether it is what the tag takes it for.
-  void arrived(const ResolvedTag& tag, ValueEnd value, const TagEnd& end,
+  void arrived(std::size_t index, ValueEnd value, const TagEnd& end,
                const std::vector<TracedPlace>& places, std::size_t at) {
+    const ResolvedTag& tag = plan_.tags[index];
     const Tag& declared = plan_.declared(tag);
     const ValueEnd taken = end_of_tag(plan_, tag);
     const TracedPlace& here = places[at];
@@ -116,41 +118,17 @@ class Arrival {
       }
       return ends_.concern_steps(finding, places, at, end);
     }
-    if (value.order && taken.order && orders_differ(value.type, *value.order, *taken.order)) {
-      return report_order(tag, end, *value.order, *taken.order, places, at);
+    if (value.order && taken.order && is_multi_register(value.type.type)) {
+      if (orders_differ(value.type, *value.order, *taken.order)) {
+        OrderSlip slip{index, true, here.by, *value.order, *taken.order, {}};
+        for (std::optional<std::size_t> i = at; i && places[*i].before; i = places[*i].before) {
+          slip.concerns.push_back(ends_.step_subject(places[*i].by));
+        }
+        return orders_.add(std::move(slip));
+      }
+      orders_.exact(here.by);
     }
     ends_.check_scale(tag, end, value, taken, places, at);
-  }
-
-  void report_order(const ResolvedTag& tag, const TagEnd& end, model::WordOrder is,
-                    model::WordOrder taken, const std::vector<TracedPlace>& places,
-                    std::size_t at) {
-    const Tag& declared = plan_.declared(tag);
-    const model::ValueMove& by = places[at].by;
-    std::vector<model::Related> related{{ends_.step_place(by), "it is brought from here"},
-                                        {ends_.end_place(end), "the other end"}};
-    const auto& own = plan_.plan.controllers[tag.controller].word_order;
-    if (!declared.word_order && own) {
-      related.push_back({own->place, "the controller's order is here"});
-    }
-    Finding& finding = ends_.add(
-        RuleCode::V02, Severity::error, tag, place_of(declared, TagCell::word_order),
-        fmt::format("'{}' arrives in {} in order {}, the program takes it as {}",
-                    ends_.end_name(end), ends_.memory_name(tag), to_string(is), to_string(taken)),
-        {}, std::move(related));
-    if (declared.word_order) {
-      add_fix(finding, model::write_instead(place_of(declared, TagCell::word_order),
-                                            std::string(to_string(is)), false));
-    }
-    if (auto fix = ends_.swap_fix(by, taken, "takes them over")) {
-      add_fix(finding, std::move(*fix));
-    }
-    if (finding.remedy.empty()) {
-      finding.remedy =
-          fmt::format("give the tag word_order {} if the program takes it so, or swap the words",
-                      to_string(is));
-    }
-    ends_.concern_steps(finding, places, at, end);
   }
 
   void elsewhere(std::size_t index, const std::vector<TracedPlace>& places, std::size_t at) {
@@ -166,20 +144,27 @@ class Arrival {
   }
 
   // V02: some of its registers arrive.
-  bool in_part(const ResolvedTag& tag, const TagEnd& end, const ValueEnd& value) {
+  bool in_part(std::size_t index, const TagEnd& end, const ValueEnd& value) {
+    const ResolvedTag& tag = plan_.tags[index];
     const std::uint64_t registers = (end.place.bits.end - end.place.bits.first) / bits_per_word;
     if (registers < 2) return false;
     const Tag& declared = plan_.declared(tag);
     std::size_t count = 0;
     std::optional<TracedPlace> part;
+    std::vector<model::Subject> steps;
     for (std::uint64_t k = 0; k < registers; ++k) {
       ValuePlace word = end.place;
       word.bits.first += k * bits_per_word;
       word.bits.end = word.bits.first + bits_per_word;
-      for (const TracedPlace& at : trace_value(plan_, word, value.order)) {
-        if (!at.before || !at.place.at_controller || at.place.owner != tag.controller) continue;
+      const auto places = trace_value(plan_, word, value.order);
+      for (std::size_t i = 1; i < places.size(); ++i) {
+        const TracedPlace& at = places[i];
+        if (!at.place.at_controller || at.place.owner != tag.controller) continue;
         ++count;
         part = at;
+        for (std::optional<std::size_t> j = i; places[*j].before; j = places[*j].before) {
+          steps.push_back(ends_.step_subject(places[*j].by));
+        }
         break;
       }
     }
@@ -192,13 +177,15 @@ class Arrival {
                                          registers, ends_.end_name(end)),
         fmt::format("let {} carry the whole value", ends_.step_name(part->by)),
         {{ends_.step_place(part->by), "it is cut here"}, {ends_.end_place(end), "the other end"}});
-    finding.concerns.push_back(ends_.step_subject(part->by));
-    ends_.concern_all(finding, tag, end);
+    finding.concerns = std::move(steps);
+    ends_.concern_all(finding, end);
+    ends_.failed(index, ends_.last_finding(), true);
     return true;
   }
 
   // V01: nothing comes at all.
-  void report_nothing(const ResolvedTag& tag, const TagEnd& end) {
+  void report_nothing(std::size_t index, const TagEnd& end) {
+    const ResolvedTag& tag = plan_.tags[index];
     const Tag& declared = plan_.declared(tag);
     const std::string& controller = plan_.plan.controllers[tag.controller].name;
     const auto near = end.is_tag ? std::nullopt : block_before(tag, end);
@@ -218,7 +205,8 @@ class Arrival {
                                          model::program_alone)
                                    : "add a transaction that brings it, or correct `from`";
     }
-    ends_.concern_all(finding, tag, end);
+    ends_.concern_all(finding, end);
+    ends_.failed(index, ends_.last_finding(), true);
   }
 
   // A block of the tag's controller that ends a little before the point, where the tag would get
@@ -259,13 +247,14 @@ class Arrival {
   TagEnds& ends_;
   const model::ResolvedPlan& plan_;
   ShiftedBlocks& blocks_;
+  SwappedBlocks& orders_;
 };
 
 }  // namespace
 
 void check_arrival(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks) {
-  Arrival(ends, plan, blocks).check_from(tag);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders) {
+  Arrival(ends, plan, blocks, orders).check_from(tag);
 }
 
 }  // namespace greymet::checks::internal

@@ -10,6 +10,7 @@
 #include "model/memory_use.h"
 #include "model/value_trace.h"
 #include "shifted_blocks.h"
+#include "swapped_blocks.h"
 #include "tag_fit.h"
 
 namespace greymet::checks::internal {
@@ -40,8 +41,7 @@ class TagEnds {
   void concern_slave(model::Finding& finding, const model::TagEnd& end) const;
   // All transactions between the controller and the slave that touch the registers or nearly do,
   // where none in particular is at fault.
-  void concern_all(model::Finding& finding, const model::ResolvedTag& tag,
-                   const model::TagEnd& end) const;
+  void concern_all(model::Finding& finding, const model::TagEnd& end) const;
 
   // V04
   void check_scale(const model::ResolvedTag& tag, const model::TagEnd& end, const ValueEnd& value,
@@ -54,12 +54,26 @@ class TagEnds {
                                                    model::WordOrder order,
                                                    std::string_view when) const;
 
+  // One tag alone whose words come in another order.
+  void report_order(const OrderSlip& slip);
+
+  // This finding says that the tag gets nothing where it lies. With `alone` it goes where another
+  // tag is found that would pass the value on if it had it.
+  void failed(std::size_t tag, std::size_t finding, bool alone);
+  [[nodiscard]] std::size_t last_finding() const { return out_.size() - 1; }
+  void drop_consequences();
+
   [[nodiscard]] const std::vector<model::DeviceUse>& uses_of(std::size_t slave) const {
     return uses_[slave];
   }
 
  private:
   void find_unsure();
+  [[nodiscard]] std::optional<std::size_t> copy_onto(const model::ResolvedTag& tag) const;
+  [[nodiscard]] std::optional<model::Fix> copy_from_there(std::size_t copy,
+                                                          const Shift& shift) const;
+  void concern_paths(model::Finding& finding, const model::ResolvedTag& tag,
+                     const model::TagEnd& end) const;
   [[nodiscard]] std::string name_of_first(const model::ResolvedTag& tag,
                                           model::BitRange bits) const;
 
@@ -70,13 +84,20 @@ class TagEnds {
   std::vector<bool> unsure_slave_;
   std::vector<bool> unsure_controller_;
   bool unsure_ = false;
+  struct Failure {
+    std::size_t tag = 0;
+    std::size_t finding = 0;
+    bool alone = true;
+  };
+  std::vector<Failure> failures_;
 };
 
-// V01, V02 and V04 of one tag with `from`; what lies elsewhere is left to `blocks`.
+// V01, V02 and V04 of one tag with `from`; what lies elsewhere is left to `blocks`,
+// what comes in another order to `orders`.
 void check_arrival(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders);
 // V03 and V04 of one tag with `to`; the same.
 void check_sending(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders);
 
 }  // namespace greymet::checks::internal

@@ -8,6 +8,7 @@
 #include "checks/rules.h"
 #include "model/tag_coverage.h"
 #include "rule_text.h"
+#include "use_index.h"
 
 namespace greymet::checks {
 
@@ -76,6 +77,34 @@ void check_overlaps(const model::ResolvedPlan& plan, Findings& out) {
       if (open.size() == most_open) open.erase(open.begin());
       open.push_back(tag);
     }
+  }
+}
+
+// V03: what the program computes to be sent, and something else fills.
+void check_overwritten(const model::ResolvedPlan& plan, Findings& out) {
+  const auto uses = memory_uses(plan);
+  std::vector<internal::UseIndex> indices;
+  for (const auto& of_controller : uses) indices.emplace_back(of_controller);
+  for (const ResolvedTag& tag : plan.tags) {
+    if (!tag.memory || !tag.to || tag.from) continue;
+    const MemoryUse* other =
+        indices[tag.controller].any(tag.memory->bits, [](const MemoryUse& use) {
+          return use.purpose == MemoryPurpose::read || use.purpose == MemoryPurpose::copy_target ||
+                 use.purpose == MemoryPurpose::written_by_peer ||
+                 use.purpose == MemoryPurpose::status;
+        });
+    if (other == nullptr) continue;
+    const model::Subject whose = owner_subject(plan, *other);
+    const model::MemoryLayout& layout = plan.layouts[tag.controller];
+    report(out, RuleCode::V03, Severity::error, plan.declared(tag).address.place,
+           subject_of(plan, tag),
+           fmt::format("the program's value in {} is overwritten by {} before it is sent",
+                       layout.name_of(*tag.memory), to_text(whose)),
+           fmt::format("let {} fill other words; or say in the column `from` where the value comes "
+                       "from, if it is passed on",
+                       to_text(whose)),
+           {{other->place, "it is overwritten here"}});
+    out.back().concerns.push_back(whose);
   }
 }
 
@@ -154,11 +183,34 @@ class UnnamedMemory {
     }
   }
 
+  // A bit is named by a tag of its own, or by a string of bits around it whose bits are no tags; a
+  // word by any tag in it.
+  [[nodiscard]] bool is_named(std::size_t c, const BitRange& bits) const {
+    if (bits.end - bits.first != 1) return coverage_.names_any(c, bits);
+    const bool in_word =
+        plan_.plan.controllers[c].memory[bits.store].kind == model::MemoryKind::word;
+    BitRange word = bits;
+    if (in_word) {
+      word.first = bits.first / bits_per_word * bits_per_word;
+      word.end = word.first + bits_per_word;
+    }
+    bool in_string = false;
+    bool has_bits = false;
+    for (const std::size_t t : coverage_.tags_in(c, word)) {
+      const ResolvedTag& tag = plan_.tags[t];
+      const bool is_bit = plan_.declared(tag).type.type.kind == TypeKind::boolean;
+      if (is_bit && tag.memory->bits == bits) return true;
+      has_bits = has_bits || is_bit;
+      in_string = in_string || plan_.declared(tag).type.raw;
+    }
+    return in_string && !has_bits;
+  }
+
   void add_missing(std::size_t c, const BitRange& bits, const model::Subject& subject,
                    model::Range place, std::string_view what,
                    std::map<model::Subject, std::vector<std::string>>& missing,
                    std::map<model::Subject, model::Range>& first_place) const {
-    if (coverage_.names_any(c, bits)) return;
+    if (is_named(c, bits)) return;
     missing[subject].push_back(fmt::format("{} {}", what, plan_.layouts[c].name_of(bits)));
     first_place.try_emplace(subject, place);
   }
@@ -174,6 +226,7 @@ class UnnamedMemory {
 void check_tag_memory(const RuleInput& in, Findings& out) {
   if (in.plan.tags.empty()) return;
   check_overlaps(in.plan, out);
+  check_overwritten(in.plan, out);
   UnnamedMemory(in.plan, out).check();
 }
 

@@ -24,8 +24,9 @@ namespace {
 
 class Sending {
  public:
-  Sending(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks)
-      : ends_(ends), plan_(plan), blocks_(blocks) {}
+  Sending(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks,
+          SwappedBlocks& orders)
+      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders) {}
 
   void check_to(std::size_t index) {
     const ResolvedTag& tag = plan_.tags[index];
@@ -34,20 +35,21 @@ class Sending {
     const auto places =
         trace_value(plan_, model::memory_place(tag.controller, tag.memory->bits), own.order);
     for (std::size_t i = 1; i < places.size(); ++i) {
-      if (places[i].place == end.place) return sent(tag, own, places, i);
+      if (places[i].place == end.place) return sent(index, own, places, i);
       // a type of another width begins at the same register
       if (places[i].place.at_controller == end.place.at_controller &&
           places[i].place.owner == end.place.owner && places[i].place.area == end.place.area &&
           places[i].place.bits.store == end.place.bits.store &&
           places[i].place.bits.first == end.place.bits.first) {
-        return sent(tag, own, places, i);
+        return sent(index, own, places, i);
       }
     }
     not_sent(index);
   }
 
-  void sent(const ResolvedTag& tag, const ValueEnd& own, const std::vector<TracedPlace>& places,
+  void sent(std::size_t index, const ValueEnd& own, const std::vector<TracedPlace>& places,
             std::size_t at) {
+    const ResolvedTag& tag = plan_.tags[index];
     const Tag& declared = plan_.declared(tag);
     const TagEnd& end = *tag.to;
     const ValueEnd wanted = end_of(plan_, end);
@@ -79,25 +81,13 @@ class Sending {
     }
     const auto order = places[at].order;
     if (order && wanted.order && orders_differ(wanted.type, *order, *wanted.order)) {
-      Finding& finding =
-          ends_.add(RuleCode::V03, Severity::error, tag, place_of(declared, TagCell::word_order),
-                    fmt::format("is sent to '{}' in order {}, which expects {}",
-                                ends_.end_name(end), to_string(*order), to_string(*wanted.order)),
-                    {}, related);
-      if (auto fix = ends_.swap_fix(places[at].by, *wanted.order, "sends them")) {
-        add_fix(finding, std::move(*fix));
+      OrderSlip slip{index, false, places[at].by, *order, *wanted.order, {}};
+      for (std::optional<std::size_t> i = at; i && places[*i].before; i = places[*i].before) {
+        slip.concerns.push_back(ends_.step_subject(places[*i].by));
       }
-      if (declared.word_order) {
-        add_fix(finding, model::write_instead(place_of(declared, TagCell::word_order),
-                                              std::string(to_string(*wanted.order)), false));
-      }
-      if (finding.remedy.empty()) {
-        finding.remedy =
-            fmt::format("swap the words in the program, and give the tag word_order {}",
-                        to_string(*wanted.order));
-      }
-      return ends_.concern_steps(finding, places, at, end);
+      return orders_.add(std::move(slip));
     }
+    if (order && wanted.order && is_multi_register(wanted.type.type)) orders_.exact(places[at].by);
     ends_.check_scale(tag, end, wanted, own, places, at);
   }
 
@@ -141,7 +131,7 @@ class Sending {
                                   model::program_alone)
                     : std::string("add a transaction that writes it, or correct `to`"),
         {{ends_.end_place(end), "the other end"}});
-    ends_.concern_all(finding, tag, end);
+    ends_.concern_all(finding, end);
   }
 
   // The transaction writes some of where the value should go.
@@ -184,13 +174,14 @@ class Sending {
   TagEnds& ends_;
   const model::ResolvedPlan& plan_;
   ShiftedBlocks& blocks_;
+  SwappedBlocks& orders_;
 };
 
 }  // namespace
 
 void check_sending(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks) {
-  Sending(ends, plan, blocks).check_to(tag);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders) {
+  Sending(ends, plan, blocks, orders).check_to(tag);
 }
 
 }  // namespace greymet::checks::internal

@@ -121,7 +121,7 @@ TEST_CASE("wrong usage is one line and status 2") {
         "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
         "greymet: a command is needed: check, explain, address, value, frame, timing, "
-        "pack, tune, memory, export, demo; see greymet --help\n");
+        "pack, tune, memory, points, export, demo; see greymet --help\n");
   CHECK(site.run({"--help"}).status == 0);
   CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
   CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");

@@ -54,7 +54,7 @@ void check_maps(const RuleInput& in, model::Findings& out);            // R01 to
 void check_map_use(const RuleInput& in, model::Findings& out);         // R06, R07
 void check_capabilities(const RuleInput& in, model::Findings& out);    // C
 void check_tags(const RuleInput& in, model::Findings& out);            // V01 to V04
-void check_tag_memory(const RuleInput& in, model::Findings& out);      // V05 to V07
+void check_tag_memory(const RuleInput& in, model::Findings& out);      // V03, V05 to V07
 void check_on_loss(const RuleInput& in, model::Findings& out);         // H08
 
 // Rules that need timing.

@@ -32,6 +32,7 @@ struct BitRange {
   std::size_t store = 0;
   std::uint64_t first = 0;
   std::uint64_t end = 0;
+  friend auto operator<=>(const BitRange&, const BitRange&) = default;
   friend bool operator==(const BitRange&, const BitRange&) = default;
 };
 

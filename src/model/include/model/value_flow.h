@@ -25,6 +25,7 @@ struct ValuePlace {
   std::size_t owner = 0;               // into Plan::controllers or Plan::slaves
   Area area = Area::holding_register;  // at a slave
   BitRange bits;                       // at a slave `store` is 0
+  friend auto operator<=>(const ValuePlace&, const ValuePlace&) = default;
   friend bool operator==(const ValuePlace&, const ValuePlace&) = default;
 };
 
