@@ -49,6 +49,19 @@ class Collector {
     maps();
     controllers("limits", "no model", "model = \"models/<type>.toml\" at the controller",
                 [](const model::Controller& c) { return !c.model_file; });
+    controllers("both ends of values", "no tags",
+                "tags = \"tags/<controller>.csv\" at the controller: the variables of its program",
+                [](const model::Controller& c) { return !c.tags_file; });
+    controllers("word orders of tags", "no word_order",
+                "word_order = \"ABCD\" or another at the controller, as its program takes long "
+                "values",
+                [](const model::Controller& c) {
+                  return c.tags && !c.word_order &&
+                         std::any_of(c.tags->tags.begin(), c.tags->tags.end(),
+                                     [](const model::Tag& tag) {
+                                       return !tag.word_order && is_multi_register(tag.type.type);
+                                     });
+                });
     controllers("scans", "defaults", "scan = \"10ms\" at the controller",
                 [](const model::Controller& c) { return !c.scan; });
     if (on_network()) {

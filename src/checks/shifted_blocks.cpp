@@ -73,7 +73,7 @@ std::string shift_text(std::int64_t bits) {
 
 }  // namespace
 
-void ShiftedBlocks::report_block(const Group& group, model::Findings& out) const {
+void ShiftedBlocks::report_block(const Group& group, model::Findings& out) {
   const Shift& first = *std::min_element(
       group.shifts.begin(), group.shifts.end(),
       [](const Shift& a, const Shift& b) { return a.there.first < b.there.first; });
@@ -109,7 +109,9 @@ void ShiftedBlocks::report_block(const Group& group, model::Findings& out) const
   auto moved = move_block(first);
   auto other = move_registers(group);
   const auto unit = static_cast<std::int64_t>(bits_per_word);
-  const bool registers_first = other && would_bring_more(group, bits / unit);
+  const auto brought = other ? would_bring(group, bits / unit) : std::vector<std::size_t>();
+  explained_.insert(explained_.end(), brought.begin(), brought.end());
+  const bool registers_first = !brought.empty();
   model::Finding& finding = out.back();
   if (registers_first) add_fix(finding, *other);
   if (moved) add_fix(finding, std::move(*moved));
@@ -200,14 +202,17 @@ std::optional<model::Fix> ShiftedBlocks::move_registers(const Group& group) cons
                     false};
 }
 
-bool ShiftedBlocks::would_bring_more(const Group& group, std::int64_t registers) const {
+std::vector<std::size_t> ShiftedBlocks::would_bring(const Group& group,
+                                                    std::int64_t registers) const {
   const Shift& first = group.shifts.front();
-  if (!first.is_from || first.by.kind != MoveKind::read) return false;
+  if (!first.is_from || first.by.kind != MoveKind::read) return {};
   const ResolvedTransaction& t = plan_.transactions[first.by.index];
-  if (!t.read || !t.into || !t.target || t.target->is_peer) return false;
+  if (!t.read || !t.into || !t.target || t.target->is_peer) return {};
   const std::int64_t begin = t.read->offset + registers;
   const std::int64_t end = begin + t.read->quantity;
-  for (const ResolvedTag& tag : plan_.tags) {
+  std::vector<std::size_t> brought;
+  for (std::size_t i = 0; i < plan_.tags.size(); ++i) {
+    const ResolvedTag& tag = plan_.tags[i];
     if (!tag.memory || !tag.from || tag.from->is_tag || tag.from->owner != t.target->index ||
         tag.controller != *t.controller || tag.from->place.area != t.read->area) {
       continue;
@@ -219,10 +224,10 @@ bool ShiftedBlocks::would_bring_more(const Group& group, std::int64_t registers)
     const std::uint64_t lands =
         t.into->bits.first + static_cast<std::uint64_t>(at - begin) * bits_per_word;
     if (lands == tag.memory->bits.first && t.into->bits.store == tag.memory->bits.store) {
-      return true;
+      brought.push_back(i);
     }
   }
-  return false;
+  return brought;
 }
 
 }  // namespace greymet::checks::internal

@@ -35,6 +35,8 @@ class ShiftedBlocks {
   // others are lone(). Returns the tags that get nothing so, each with the finding that says it.
   [[nodiscard]] std::vector<std::pair<std::size_t, std::size_t>> report(model::Findings& out);
   [[nodiscard]] const std::vector<Shift>& lone() const { return lone_; }
+  // Tags that get nothing because such a block begins at the wrong register.
+  [[nodiscard]] const std::vector<std::size_t>& explained() const { return explained_; }
 
   // The cure that moves the block in memory so that the tag gets its value; nothing where it
   // cannot be written as one key.
@@ -52,14 +54,16 @@ class ShiftedBlocks {
   // By how many bits the value lies too far.
   [[nodiscard]] std::optional<std::int64_t> distance(const Shift& shift) const;
   [[nodiscard]] bool one_shift(const Group& group) const;
-  void report_block(const Group& group, model::Findings& out) const;
+  void report_block(const Group& group, model::Findings& out);
   [[nodiscard]] std::optional<model::Fix> move_registers(const Group& group) const;
   // Tags that get nothing now and would get their value if the block began elsewhere.
-  [[nodiscard]] bool would_bring_more(const Group& group, std::int64_t registers) const;
+  [[nodiscard]] std::vector<std::size_t> would_bring(const Group& group,
+                                                     std::int64_t registers) const;
 
   const model::ResolvedPlan& plan_;
   std::map<Key, Group> groups_;
   std::vector<Shift> lone_;
+  std::vector<std::size_t> explained_;
 };
 
 }  // namespace greymet::checks::internal

@@ -273,12 +273,17 @@ void TagEnds::failed(std::size_t tag, std::size_t finding, bool alone) {
   concern_paths(out_[finding], plan_.tags[tag], *plan_.tags[tag].from);
 }
 
-void TagEnds::drop_consequences() {
+void TagEnds::drop_consequences(const std::vector<std::size_t>& explained) {
   std::map<ValuePlace, std::vector<const Failure*>> by_source;
   for (const Failure& failure : failures_) {
     by_source[plan_.tags[failure.tag].from->place].push_back(&failure);
   }
   std::set<std::size_t> dropped;
+  for (const Failure& failure : failures_) {
+    const bool is_explained =
+        std::find(explained.begin(), explained.end(), failure.tag) != explained.end();
+    if (failure.alone && is_explained) dropped.insert(failure.finding);
+  }
   for (const auto& [source, failures] : by_source) {
     if (failures.size() < 2) continue;
     for (const Failure* cause : failures) {

@@ -61,7 +61,7 @@ class TagEnds {
   // tag is found that would pass the value on if it had it.
   void failed(std::size_t tag, std::size_t finding, bool alone);
   [[nodiscard]] std::size_t last_finding() const { return out_.size() - 1; }
-  void drop_consequences();
+  void drop_consequences(const std::vector<std::size_t>& explained);
 
   [[nodiscard]] const std::vector<model::DeviceUse>& uses_of(std::size_t slave) const {
     return uses_[slave];

@@ -83,7 +83,7 @@ void check_tags(const RuleInput& in, model::Findings& out) {
   for (const internal::Shift& shift : blocks.lone()) ends.report_elsewhere(shift, blocks);
   for (const auto& slips : orders.blocks()) report_block_order(ends, plan, slips, out);
   for (const OrderSlip& slip : orders.lone()) ends.report_order(slip);
-  ends.drop_consequences();
+  ends.drop_consequences(blocks.explained());
 }
 
 }  // namespace greymet::checks

@@ -57,27 +57,9 @@ class Sending {
     while (places[first].before && *places[first].before != 0) first = *places[first].before;
     blocks_.exact(places[first].by, tag.controller, false);
     const TypeFit fit = fit_of(wanted, declared.type);
-    const std::vector<model::Related> related{
-        {ends_.step_place(places[at].by), "it is sent from here"},
-        {ends_.end_place(end), "the other end"}};
     if (fit != TypeFit::fits || places[at].place.bits != end.place.bits) {
-      Finding& finding = ends_.add(
-          RuleCode::V03, fit == TypeFit::perhaps ? Severity::warning : Severity::error, tag,
-          place_of(declared, TagCell::type),
-          fmt::format(
-              "is sent to '{}' as {}, which is {}{}", ends_.end_name(end), to_text(declared.type),
-              to_text(wanted.type.type),
-              fit == TypeFit::perhaps ? ", and no range says that its sign never matters" : ""),
-          {}, related);
-      if (registers_of(wanted.type.type) == registers_of(declared.type.type)) {
-        add_fix(finding, model::write_instead(place_of(declared, TagCell::type),
-                                              to_text(wanted.type), false));
-      }
-      if (finding.remedy.empty()) {
-        finding.remedy =
-            fmt::format("send a {} from the program, or correct `to`", to_text(wanted.type));
-      }
-      return ends_.concern_steps(finding, places, at, end);
+      return ends_.concern_steps(
+          report_type(tag, end, wanted, fit, ends_.step_place(places[at].by)), places, at, end);
     }
     const auto order = places[at].order;
     if (order && wanted.order && orders_differ(wanted.type, *order, *wanted.order)) {
@@ -89,6 +71,28 @@ class Sending {
     }
     if (order && wanted.order && is_multi_register(wanted.type.type)) orders_.exact(places[at].by);
     ends_.check_scale(tag, end, wanted, own, places, at);
+  }
+
+  Finding& report_type(const ResolvedTag& tag, const TagEnd& end, const ValueEnd& wanted,
+                       TypeFit fit, model::Range sent_at) {
+    const Tag& declared = plan_.declared(tag);
+    Finding& finding = ends_.add(
+        RuleCode::V03, fit == TypeFit::perhaps ? Severity::warning : Severity::error, tag,
+        place_of(declared, TagCell::type),
+        fmt::format(
+            "is sent to '{}' as {}, which is {}{}", ends_.end_name(end), to_text(declared.type),
+            to_text(wanted.type.type),
+            fit == TypeFit::perhaps ? ", and no range says that its sign never matters" : ""),
+        {}, {{sent_at, "it is sent from here"}, {ends_.end_place(end), "the other end"}});
+    if (registers_of(wanted.type.type) == registers_of(declared.type.type)) {
+      add_fix(finding,
+              model::write_instead(place_of(declared, TagCell::type), to_text(wanted.type), false));
+    }
+    if (finding.remedy.empty()) {
+      finding.remedy =
+          fmt::format("send a {} from the program, or correct `to`", to_text(wanted.type));
+    }
+    return finding;
   }
 
   void not_sent(std::size_t index) {
@@ -114,6 +118,12 @@ class Sending {
                         plan_.plan.controllers[*t.controller].name,
                         ends_.name_at(*t.controller, *source)),
             {{plan_.declared(t).place, "it is sent from here"}});
+        finding.concerns.push_back(subject_of(plan_.declared(t)));
+        return ends_.concern_slave(finding, end);
+      }
+      if (source->store == tag.memory->bits.store && source->first == tag.memory->bits.first) {
+        Finding& finding =
+            report_type(tag, end, end_of(plan_, end), TypeFit::wrong, plan_.declared(t).place);
         finding.concerns.push_back(subject_of(plan_.declared(t)));
         return ends_.concern_slave(finding, end);
       }

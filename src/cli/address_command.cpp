@@ -58,6 +58,12 @@ std::string group_text(const Group& group, std::size_t width) {
         fmt::format("{}{}", open ? fmt::format("{}: ", short_name(answer->address.area)) : "",
                     fmt::join(answer->points, ", "));
     text += "      " + folded(shown(points), points_column, points_column, width) + "\n";
+    if (open || answer->tags.empty()) continue;
+    const std::string tags = fmt::format("tag {}", fmt::join(answer->tags, ", "));
+    text += "      " + folded(shown(tags), points_column, points_column, width) + "\n";
+  }
+  if (open && !first.tags.empty()) {
+    text += fmt::format("      tag {}\n", shown(fmt::format("{}", fmt::join(first.tags, ", "))));
   }
   return text;
 }

@@ -9,6 +9,7 @@
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "model/tag_coverage.h"
 
 namespace greymet::cli {
 
@@ -157,7 +158,7 @@ void print_decoded(const files::FrameAnswer& answer, const modbus::Bytes& bytes,
 
 // The points of a block, and where each lies in the controller.
 void add_points(const model::ResolvedPlan& plan, const model::ExchangeTransaction& t, bool is_read,
-                std::vector<files::FramePoint>& points) {
+                const model::TagCoverage& tags, std::vector<files::FramePoint>& points) {
   const auto& block = is_read ? t.read : t.write;
   const auto& memory = is_read ? t.into : t.from;
   const model::RegisterMap* map = plan.map_of(t.target);
@@ -179,6 +180,7 @@ void add_points(const model::ResolvedPlan& plan, const model::ExchangeTransactio
         at.end = at.first + 1;
       }
       point.memory = plan.layouts[t.controller].name_of(at);
+      point.tag = fmt::format("{}", fmt::join(tags.names_in(t.controller, at), ", "));
     }
     points.push_back(std::move(point));
   }
@@ -188,8 +190,9 @@ std::string points_text(const std::vector<files::FramePoint>& points, const Term
   if (points.empty()) return {};
   std::string text = tinted(terminal, Tint::bold, "points") + "\n";
   for (const files::FramePoint& p : points) {
+    const std::string memory = p.tag.empty() ? p.memory : fmt::format("{}  {}", p.memory, p.tag);
     text += fmt::format("  {:<17} {:<24} {:<8} {:<8} {}\n", p.registers, shown(p.name), p.type,
-                        shown(p.unit), shown(p.memory));
+                        shown(p.unit), shown(memory));
   }
   return text + "\n";
 }
@@ -231,8 +234,9 @@ void find_transactions(const model::ResolvedPlan& plan, const modbus::Bytes& byt
     if (!request && !reply) continue;
     answer.transactions.push_back(t.name);
     if (answer.transactions.size() == 1) {
-      add_points(plan, t, true, answer.points);
-      add_points(plan, t, false, answer.points);
+      const model::TagCoverage tags(plan);
+      add_points(plan, t, true, tags, answer.points);
+      add_points(plan, t, false, tags, answer.points);
     }
   }
 }
@@ -309,8 +313,9 @@ tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPl
         modbus::dissect(frames->reply, frames->framing, Direction::reply, frames->reply_first);
   }
   answer.times = timing::transaction_times(plan.exchange, *t);
-  add_points(plan, *t, true, answer.points);
-  add_points(plan, *t, false, answer.points);
+  const model::TagCoverage tags(plan);
+  add_points(plan, *t, true, tags, answer.points);
+  add_points(plan, *t, false, tags, answer.points);
   return answer;
 }
 

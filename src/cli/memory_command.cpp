@@ -1,3 +1,5 @@
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "cli/commands.h"
@@ -19,6 +21,18 @@ std::string list_text(std::string_view head, const std::vector<std::string>& ite
   return fmt::format("    {}\n", folded(shown(all), indent, indent, width));
 }
 
+// ": burner_flame_signal, burner_state and 13 more"
+std::string tags_text(const std::vector<std::string>& tags) {
+  constexpr std::size_t most_named = 2;
+  if (tags.empty()) return {};
+  std::string text = fmt::format(": {}", shown(tags.front()));
+  for (std::size_t i = 1; i < std::min(tags.size(), most_named); ++i) {
+    text += fmt::format(", {}", shown(tags[i]));
+  }
+  if (tags.size() > most_named) text += fmt::format(" and {} more", tags.size() - most_named);
+  return text;
+}
+
 std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
                        const model::StoreReport& store, const Terminal& terminal) {
   const std::string_view unit = store.words ? "words" : "bits";
@@ -27,9 +41,9 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
                   shown(plan.layouts[controller].name_of(store.area, store.first)), store.used,
                   store.count - store.used);
   for (const model::MemoryRow& row : store.rows) {
-    const std::string line = fmt::format("    {:<20} {:>5}  {:<17}  {}{}", shown(row.range),
-                                         row.count, to_string(row.purpose), shown(row.by),
-                                         row.assigned ? " (place chosen by greymet)" : "");
+    const std::string line = fmt::format(
+        "    {:<20} {:>5}  {:<17}  {}{}{}", shown(row.range), row.count, to_string(row.purpose),
+        shown(row.by), row.assigned ? " (place chosen by greymet)" : "", tags_text(row.tags));
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- overlap") : line;
     text += "\n";
   }

@@ -107,12 +107,14 @@ std::string path_rows(const model::ResolvedPlan& plan, const timing::PathReport&
 
 std::string paths_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                        const Terminal& terminal) {
-  if (report.paths.empty()) return {};
-  std::string text = heading(terminal, "paths",
-                             fmt::format("  {} {:>7} {:>7} {:>7} {:>7} {:>7} {:>7}  verdict",
-                                         name_cell("age of a value", 17), "newest", "usual", "99 %",
-                                         "oldest", "age<=", "budget"));
+  if (report.paths.empty() && report.tag_ages.empty()) return {};
+  std::string text =
+      heading(terminal, report.tag_ages.empty() ? "paths" : "paths, and tags that state a max_age",
+              fmt::format("  {} {:>7} {:>7} {:>7} {:>7} {:>7} {:>7}  verdict",
+                          name_cell("age of a value", 17), "newest", "usual", "99 %", "oldest",
+                          "age<=", "budget"));
   for (const timing::PathReport& path : report.paths) text += path_rows(plan, path, terminal);
+  for (const timing::TagAge& age : report.tag_ages) text += path_rows(plan, age.path, terminal);
   return text + "\n";
 }
 

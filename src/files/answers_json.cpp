@@ -35,6 +35,7 @@ Json address_json(const AddressQuestion& question, const model::AddressAnswer& a
           {"bit", answer.bit ? Json(*answer.bit) : Json(nullptr)},
           {"point", answer.points.empty() ? Json(nullptr) : Json(answer.points.front())},
           {"points", answer.points},
+          {"tags", answer.tags},
           {"reading", answer.how},
           {"planned", answer.planned.empty() ? Json(nullptr) : Json(answer.planned)},
           {"functions", functions},
@@ -99,7 +100,8 @@ Json frame_json(const FrameAnswer& frame) {
                       {"point", p.name},
                       {"type", p.type},
                       {"unit", p.unit},
-                      {"memory", p.memory.empty() ? Json(nullptr) : Json(p.memory)}});
+                      {"memory", p.memory.empty() ? Json(nullptr) : Json(p.memory)},
+                      {"tag", p.tag.empty() ? Json(nullptr) : Json(p.tag)}});
   }
   out["points"] = std::move(points);
   out["transactions"] = frame.transactions;

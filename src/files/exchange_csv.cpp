@@ -4,6 +4,7 @@
 #include "files/exchange_export.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "model/tag_coverage.h"
 
 namespace greymet::files {
 
@@ -27,7 +28,8 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
            "host",           "port", "fc",         "read_area", "read_at",     "read_count",
            "read_reference", "into", "write_area", "write_at",  "write_count", "write_reference",
            "from",           "when", "period_ms",  "phase_ms",  "min_gap_ms",  "trigger",
-           "on_loss"});
+           "on_loss",        "tags"});
+  const model::TagCoverage tags(resolved);
   std::size_t order = 0;
   for (const ExchangeTransaction& t : resolved.exchange.transactions) {
     const model::MemoryLayout& layout = resolved.layouts[t.controller];
@@ -61,6 +63,14 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
     cells.push_back(spaced ? ms_cell(t.trigger.period) : "");
     cells.push_back(t.trigger.bit ? layout.name_of(*t.trigger.bit) : "");
     cells.emplace_back(t.on_loss ? to_string(*t.on_loss) : "");
+    std::string names;
+    for (const auto* memory : {&t.into, &t.from}) {
+      if (!*memory) continue;
+      for (const std::string& name : tags.names_in(t.controller, (*memory)->bits)) {
+        names += (names.empty() ? "" : "; ") + name;
+      }
+    }
+    cells.push_back(std::move(names));
     out.row(cells);
   }
   return out.take();

@@ -296,6 +296,31 @@ SortedJson canonical_exchange(const ResolvedPlan& plan) {
   return out;
 }
 
+// What the programs call their memory: not part of what happens, and so of no fingerprint.
+nlohmann::ordered_json tags_json(const ResolvedPlan& plan) {
+  nlohmann::ordered_json tags = nlohmann::ordered_json::array();
+  const auto end_name = [&](const std::optional<model::TagEnd>& end) -> nlohmann::ordered_json {
+    if (!end) return nullptr;
+    if (end->is_tag) return plan.full_name(plan.tags[end->owner]);
+    return plan.plan.slaves[end->owner].name + "." + plan.point_of(*end).name;
+  };
+  for (const model::ResolvedTag& tag : plan.tags) {
+    if (!tag.memory) continue;
+    const model::Tag& declared = plan.declared(tag);
+    tags.push_back({{"controller", plan.plan.controllers[tag.controller].name},
+                    {"tag", declared.name},
+                    {"memory", plan.layouts[tag.controller].name_of(*tag.memory)},
+                    {"type", to_text(declared.type)},
+                    {"word_order", declared.word_order
+                                       ? nlohmann::ordered_json(to_string(*declared.word_order))
+                                       : nlohmann::ordered_json(nullptr)},
+                    {"unit", declared.unit},
+                    {"from", end_name(tag.from)},
+                    {"to", end_name(tag.to)}});
+  }
+  return tags;
+}
+
 std::string fingerprint_of_canonical(const SortedJson& exchange) {
   // names may hold what is not UTF-8 only if a caller made them: replaced, never thrown
   return "sha256:" +
@@ -317,6 +342,7 @@ std::string exchange_json(const ResolvedPlan& resolved) {
   document["revision"] = model::value_or(resolved.plan.revision, std::string());
   document["fingerprint"] = fingerprint_of_canonical(exchange);
   document["exchange"] = exchange;
+  if (!resolved.tags.empty()) document["tags"] = tags_json(resolved);
   return internal::dump(document);
 }
 

@@ -19,7 +19,8 @@ Json store_json(const model::MemoryLayout& layout, const model::StoreReport& sto
                     {"purpose", to_string(row.purpose)},
                     {"by", row.by},
                     {"assigned", row.assigned},
-                    {"overlaps", row.clash}});
+                    {"overlaps", row.clash},
+                    {"tags", row.tags}});
   }
   const auto unit = static_cast<std::int64_t>(store.words ? model::bits_per_word : 1);
   Json free = Json::array();

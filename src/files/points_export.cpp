@@ -104,9 +104,10 @@ std::string points_json(const model::ResolvedPlan& resolved, const AgedPoints& p
 
 std::string points_csv(const model::ResolvedPlan& resolved, const AgedPoints& points) {
   CsvWriter out;
-  out.row({"where", "direction", "controller", "memory", "words", "tag", "tag_type",
-           "tag_word_order", "by", "function", "area", "offset", "type", "word_order", "swap",
-           "factor", "offset_value", "unit", "every_ms", "age_bound_ms", "used_by"});
+  out.row({"where",    "direction",      "controller", "memory",   "words",        "tag",
+           "tag_type", "tag_word_order", "by",         "function", "area",         "offset",
+           "type",     "word_order",     "swap",       "factor",   "offset_value", "unit",
+           "every_ms", "age_bound_ms",   "used_by"});
   for (std::size_t i = 0; i < points.list.rows.size(); ++i) {
     std::vector<std::string> cells;
     for (const auto& [key, value] :

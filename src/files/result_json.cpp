@@ -129,6 +129,7 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
                {"lines", std::move(lines)},
                {"heartbeats", internal::heartbeats_json(report)},
                {"paths", internal::paths_json(resolved, report)},
+               {"tag_ages", internal::tag_ages_json(report)},
                {"silent_slaves", internal::silent_slaves_json(resolved, report)},
                {"silent_pairs", internal::silent_pairs_json(resolved, report)},
                {"frame_error_rate", report.frame_error_rate}});

@@ -96,6 +96,18 @@ Json heartbeats_json(const timing::TimingReport& report) {
   return heartbeats;
 }
 
+Json tag_ages_json(const timing::TimingReport& report) {
+  Json ages = Json::array();
+  for (const timing::TagAge& age : report.tag_ages) {
+    ages.push_back({{"tag", age.path.name},
+                    {"simulated_ms", ms_or_null(age.path.simulated)},
+                    {"bound_ms", ms_or_null(age.path.bound)},
+                    {"max_age_ms", ms_or_null(age.path.budget)},
+                    {"verdict", to_string(age.path.verdict)}});
+  }
+  return ages;
+}
+
 Json paths_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
   Json paths = Json::array();
   for (const timing::PathReport& path : report.paths) {

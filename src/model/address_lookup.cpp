@@ -80,6 +80,23 @@ class Lookup {
     }
   }
 
+  [[nodiscard]] std::vector<std::string> tags_at(const MemoryLayout& layout, const MemorySpot& spot,
+                                                 const MemoryRange& word) const {
+    BitRange bits = word.bits;
+    if (spot.bit) {
+      bits.first += *spot.bit;
+      bits.end = bits.first + 1;
+    }
+    std::vector<std::string> names;
+    for (const ResolvedTag& tag : plan_.tags) {
+      if (&plan_.layouts[tag.controller] == &layout && tag.memory &&
+          overlap(tag.memory->bits, bits)) {
+        names.push_back(plan_.full_name(tag));
+      }
+    }
+    return names;
+  }
+
   // "%MW200" where a controller serves it. Returns what to say where none does.
   [[nodiscard]] std::optional<std::string> add_memory(std::string_view text,
                                                       AddressAnswers& out) const {
@@ -103,7 +120,8 @@ class Lookup {
         out.answers.push_back({fmt::format("memory of {}, as peers see it", controller),
                                {served, {static_cast<std::uint16_t>(offset)}},
                                spot->bit,
-                               {fmt::format("{} {}", controller, text)}});
+                               {fmt::format("{} {}", controller, text)},
+                               tags_at(layout, *spot, *range)});
       }
     }
     return reason;

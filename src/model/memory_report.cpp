@@ -2,6 +2,7 @@
 
 #include "model/free_memory.h"
 #include "model/resolved_plan.h"
+#include "model/tag_coverage.h"
 
 #include <algorithm>
 #include <array>
@@ -37,8 +38,10 @@ bool is_assigned(const ResolvedPlan& plan, const MemoryUse& use) {
 
 class StoreBuilder {
  public:
-  StoreBuilder(const ResolvedPlan& plan, std::size_t controller, const std::vector<MemoryUse>& uses)
+  StoreBuilder(const ResolvedPlan& plan, std::size_t controller, const std::vector<MemoryUse>& uses,
+               const TagCoverage& tags)
       : plan_(plan),
+        tags_(tags),
         controller_(controller),
         uses_(uses),
         free_(plan, ControllerIndex(controller), uses) {}
@@ -67,7 +70,7 @@ class StoreBuilder {
                             words ? words_touched(use.bits)
                                   : static_cast<std::int64_t>(use.bits.end - use.bits.first),
                             use.purpose, short_owner(plan_, use), is_assigned(plan_, use),
-                            clashing[i]});
+                            clashing[i], tags_.names_in(controller_, use.bits)});
     }
     store.free = free_.stretches(area);
     trim_to_words(store);
@@ -116,6 +119,7 @@ class StoreBuilder {
   }
 
   const ResolvedPlan& plan_;
+  const TagCoverage& tags_;
   std::size_t controller_;
   const std::vector<MemoryUse>& uses_;
   FreeMemory free_;
@@ -172,10 +176,11 @@ DeviceAreaReport device_area(const ResolvedPlan& plan, Area area, const Register
 MemoryReport memory_report(const ResolvedPlan& resolved) {
   MemoryReport report;
   const auto uses = memory_uses(resolved);
+  const TagCoverage tags(resolved);
   for (std::size_t c = 0; c < resolved.plan.controllers.size(); ++c) {
     ControllerMemory memory{c, {}};
     const auto& areas = resolved.plan.controllers[c].memory;
-    const StoreBuilder builder(resolved, c, uses[c]);
+    const StoreBuilder builder(resolved, c, uses[c], tags);
     for (std::size_t a = 0; a < areas.size(); ++a) {
       const auto whole = resolved.layouts[c].range(a, areas[a].first, areas[a].count);
       const bool is_store = whole && whole->bits.store == a;

@@ -97,6 +97,14 @@ std::vector<std::size_t> TagCoverage::tags_in(std::size_t controller, const BitR
   return tags;
 }
 
+std::vector<std::string> TagCoverage::names_in(std::size_t controller, const BitRange& bits) const {
+  std::vector<std::string> names;
+  for (const std::size_t tag : tags_in(controller, bits)) {
+    names.push_back(plan_.declared(plan_.tags[tag]).name);
+  }
+  return names;
+}
+
 bool TagCoverage::is_listed(const MemoryUse& use, std::uint64_t bit) const {
   const ResolvedTransaction& t = plan_.transactions[use.owner];
   if (!t.target || t.target->is_peer) return true;

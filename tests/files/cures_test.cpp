@@ -125,6 +125,9 @@ test::Files demo(const std::string& plan) {
     files[fmt::format("maps/{}.csv", map)] = read_file(fmt::format("{}/maps/{}.csv", folder, map));
   }
   files["models/mid.toml"] = read_file(folder + "/models/mid.toml");
+  for (const char* tags : {"tags/kiln.csv", "tags/loadout.csv"}) {
+    files[tags] = read_file(fmt::format("{}/{}", folder, tags));
+  }
   return files;
 }
 
@@ -234,6 +237,33 @@ TEST_CASE("every cure keeps the law: on the draft, on slips, on plans with one m
   CHECK(try_every_cure(demo("draft.toml")) >= 20);
   CHECK(try_every_cure(demo("slips.toml")) >= 9);
   CHECK(try_every_cure(demo("maltings.toml")) == 0);
+}
+
+TEST_CASE("every cure keeps the law where the two ends disagree") {
+  const std::vector<std::array<std::string, 3>> slips{
+      {"plan.toml", "into = \"%MW201\"", "into = \"%MW202\""},
+      {"plan.toml", "count = 21, into", "count = 20, into"},
+      {"plan.toml", "from = \"%MW100\", to", "from = \"%MW102\", to"},
+      {"plan.toml", "from = \"%MW1050\"", "from = \"%MW1052\""},
+      {"plan.toml", "at = \"%MW1\",  count", "at = \"%MW2\",  count"},
+      {"plan.toml", "on_loss = \"hold\", swap = \"ABCD\" }", "on_loss = \"hold\" }"},
+      {"tags/kiln.csv", "%MW205,INT", "%MW205,REAL"},
+      {"tags/kiln.csv", "%MW206,INT", "%MW206,UINT"},
+      {"tags/kiln.csv", "%MW102,REAL,CDAB", "%MW102,REAL,BADC"},
+      {"tags/kiln.csv", "%MW230,UINT", "%MW238,UINT"},
+      {"tags/kiln.csv", "%MW231,UINT", "%MW231,UNT"},
+      {"tags/loadout.csv", "moisture.grain_moisture", "moisture.grain_moistre"},
+  };
+  int tried = 0;
+  for (const auto& [file, what, with] : slips) {
+    INFO(file << ": " << what << " -> " << with);
+    test::Files files = demo("maltings.toml");
+    files.at(file) = test::replaced(files.at(file), what, with);
+    const int cures = try_every_cure(files);
+    CHECK(cures >= 1);
+    tried += cures;
+  }
+  CHECK(tried >= 12);
 }
 
 TEST_CASE("every cure keeps the law on plans that were spoilt at random") {

@@ -84,6 +84,8 @@ TEST_CASE("whatever decides what happens changes the fingerprint, and nothing el
       {"at = 0, count = 8", "at = 0, count = 7"},
       {"busy = \"%MX0\"", "busy = \"%MX9\""},
       {"relays = true, ", ""},
+      {"at = 0, count = 8,", "swap = \"DCBA\", at = 0, count = 8,"},
+      {"into = \"%MW\" }, write", "into = \"%MW\", swap = \"DCBA\" }, write"},
       {"min_gap = \"3s\"", "min_gap = \"4s\""},
       {"only_if = \"%MX4\"", "only_if = \"%MX5\""},
       {"on = \"%MX3\"", "on = \"%MX6\""},

@@ -30,7 +30,8 @@ struct FramePoint {
   std::string name;
   std::string type;
   std::string unit;
-  std::string memory;  // "%MW100..%MW101"; empty where it is not known
+  std::string memory;    // "%MW100..%MW101"; empty where it is not known
+  std::string tag = {};  // of the program, that lies there
 };
 
 // Frames of one transaction, or pasted bytes. Empty bytes: there is no such frame.

@@ -16,6 +16,8 @@ struct AddressAnswer {
   Address address;
   std::optional<std::uint32_t> bit;
   std::vector<std::string> points;  // "moisture.grain_moisture", "kiln %MW200"; with a plan only
+  std::vector<std::string> tags =
+      {};                    // of the controller's program that lie there: "kiln.moisture"
   std::string planned = {};  // the `at` that the plan would read so for the one slave: at = 4096
 };
 

@@ -15,9 +15,10 @@ struct MemoryRow {
   std::string range;       // "%MW100..%MW107", "%MW2000.0"
   std::int64_t count = 0;  // words, or bits of a bit store or of part of a word
   MemoryPurpose purpose = MemoryPurpose::read;
-  std::string by;         // name of the transaction or heartbeat, or "program"
-  bool assigned = false;  // placed by us: the plan names only the area
-  bool clash = false;     // overlaps another user's range to somebody's harm
+  std::string by;                      // name of the transaction or heartbeat, or "program"
+  bool assigned = false;               // placed by us: the plan names only the area
+  bool clash = false;                  // overlaps another user's range to somebody's harm
+  std::vector<std::string> tags = {};  // of the program, that lie in it
 };
 
 // Bits that two users claim to somebody's harm.

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <map>
+#include <string>
 #include <utility>
 #include <vector>
 
@@ -30,6 +31,9 @@ class TagCoverage {
   // The tags that touch the bits, into ResolvedPlan::tags, by address.
   [[nodiscard]] std::vector<std::size_t> tags_in(std::size_t controller,
                                                  const BitRange& bits) const;
+  // Their names, in the same order.
+  [[nodiscard]] std::vector<std::string> names_in(std::size_t controller,
+                                                  const BitRange& bits) const;
   // A word counts as named where a tag touches it, a copy of the program takes it or puts it there,
   // another transaction passes it on, or a heartbeat lies in it; and where no value can be:
   // registers that a complete map does not list.
