@@ -110,8 +110,8 @@ std::string points_csv(const model::ResolvedPlan& resolved, const AgedPoints& po
            "every_ms", "age_bound_ms",   "used_by"});
   for (std::size_t i = 0; i < points.list.rows.size(); ++i) {
     std::vector<std::string> cells;
-    for (const auto& [key, value] :
-         row_json(resolved, points.list.rows[i], points.ages[i]).items()) {
+    const Json row = row_json(resolved, points.list.rows[i], points.ages[i]);
+    for (const auto& [key, value] : row.items()) {
       cells.push_back(cell_of(value));
     }
     out.row(cells);

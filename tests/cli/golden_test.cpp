@@ -130,6 +130,9 @@ TEST_CASE("the commands print on the demo what stands in tests/golden/cli") {
       {"pack-maltings", {"pack", "maltings.toml"}},
       {"tune-slow", {"tune", "slow.toml", "--most", "2"}},
       {"tune-odd", {"tune", "odd.toml"}},
+      {"points-loadout", {"points", "maltings.toml", "loadout"}},
+      {"points-tags", {"points", "maltings.toml", "--tags", "loadout"}},
+      {"points-csv", {"points", "maltings.toml", "moisture", "--format", "csv"}},
       {"memory-loadout", {"memory", "maltings.toml", "loadout"}},
       {"memory-moisture", {"memory", "maltings.toml", "moisture"}}};
   const bool write = std::getenv("GREYMET_WRITE_GOLDEN") != nullptr;

@@ -37,6 +37,7 @@ address = "10.20.0.10/24"
 [controller."$kiln".memory]
 "$%MW" = { kind = "word", first = 0, count = 1000, serves = "hr:0" }
 [controller."$load"]
+tags = "tags.csv"
 scan = "8ms"
 address = "10.20.0.12/24"
 answers = [ { port = 502 } ]
@@ -67,6 +68,9 @@ class HostileSite : public test::TemporaryFolder {
  public:
   HostileSite() {
     write("plan.toml", hostile_plan);
+    write("tags.csv",
+          "tag,address,type,unit,from\n=\x1b[2Jt\xE2\x80\xAE,%MW0,REAL,@x,program\n"
+          "\xC2\x9B,%MW2,REAL,,program\n");
     write("gauge.csv",
           "point,area,address,type,unit,note\np,hr,0,f32,=\x1b[2J\xE2\x80\xAE,\xC2\x9B\n"
           "q,hr,2,f32,@x,y\n");
@@ -101,6 +105,9 @@ TEST_CASE("no name gets out of its text, in any command and any file") {
            {"check", "plan.toml"},
            {"timing", "plan.toml", "-o", "out", "--pairs", "--frame-errors", "1e-4"},
            {"memory", "plan.toml", "-o", "out"},
+           {"points", "plan.toml", "-o", "out"},
+           {"points", "plan.toml", "--tags", "\x1b[31mkiln"},
+           {"points", "plan.toml", "\xE2\x80\xAE"},
            {"pack", "plan.toml", "-o", "packed"},
            {"tune", "plan.toml", "-o", "out"},
            {"export", "plan.toml", "-o", "out"},

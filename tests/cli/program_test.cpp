@@ -45,7 +45,9 @@ std::string with_error() {
 const std::string not_judged =
     "not judged: function codes of slave gauge (no functions), settings of slave gauge (no "
     "settings),\n"
-    "            ranges of map gauge.csv (no min and max), limits of controller kiln (no model)\n";
+    "            ranges of map gauge.csv (no min and max), limits of controller kiln (no model), "
+    "both\n"
+    "            ends of values of controller kiln (no tags)\n";
 
 }  // namespace
 
