@@ -2,6 +2,7 @@
 
 #include <filesystem>
 #include <fstream>
+#include <vector>
 
 #include <fmt/format.h>
 
@@ -37,13 +38,16 @@ std::string write_big_plan(const std::string& folder, const PlanSize& size) {
   const int per_slave = size.transactions / size.slaves;
   for (int l = 0; l < size.lines; ++l) {
     text += fmt::format(
-        "[controller.c{0}]\nscan = \"10ms\"\n[controller.c{0}.memory]\n\"%MW\" = {{ kind = "
+        "[controller.c{0}]\nscan = \"10ms\"\nword_order = "
+        "\"CDAB\"\n{1}[controller.c{0}.memory]\n\"%MW\" = {{ kind = "
         "\"word\", "
         "first = 0, count = 8000 }}\n[line.l{0}]\nmaster = \"c{0}\"\nmode = \"rtu\"\nbaud = "
         "115200\n"
         "format = \"8E1\"\n",
-        l);
+        l, size.tags ? fmt::format("tags = \"tags{}.csv\"\n", l) : std::string());
   }
+  std::vector<std::string> tables(static_cast<std::size_t>(size.lines),
+                                  "tag,address,type,from,max_age\n");
   for (int s = 0; s < size.slaves; ++s) {
     text += fmt::format(
         "[slave.s{}]\nline = \"l{}\"\nunit = {}\nmap = \"maps/m{}.csv\"\nmap_covers = "
@@ -57,12 +61,20 @@ std::string write_big_plan(const std::string& folder, const PlanSize& size) {
   for (int s = 0; s < size.slaves; ++s) {
     for (int t = 0; t < per_slave; ++t) {
       const int words = ((s / size.lines) * per_slave + t) * 4;
+      tables[static_cast<std::size_t>(s % size.lines)] += fmt::format(
+          "s{0}_state_{1},%MW{2},UINT,s{0}.state_{1},\ns{0}_value_{1},%MW{3},REAL,s{0}.value_{1},"
+          "60s"
+          "\ns{0}_own_{1},%MW{4},INT,program,\n",
+          s, t, words, words + 1, words + 3);
       text += fmt::format(
           "  {{ name = \"t{}-{}\", slave = \"s{}\", fc = 3, at = {}, count = {}, into = \"%MW{}\", "
           "every = "
           "\"{}s\", phase = \"{}ms\", on_loss = \"hold\" }},\n",
           s, t, s, t * (run_length + 1), run_length, words, 10 * (1 + t % 3), (t * 37 + s) % 9000);
     }
+  }
+  for (int l = 0; size.tags && l < size.lines; ++l) {
+    std::ofstream(fmt::format("{}/tags{}.csv", folder, l)) << tables[static_cast<std::size_t>(l)];
   }
   text += "]\n";
   const std::string path = folder + "/plan.toml";

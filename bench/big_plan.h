@@ -12,6 +12,7 @@ struct PlanSize {
   int lines = 60;
   int slaves = 1000;
   int transactions = 20'000;
+  bool tags = false;  // three a transaction: its two points, and one of the program's own
 };
 
 // Writes plan.toml and its maps into a folder; returns the path of the plan. It checks clean.

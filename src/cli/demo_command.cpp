@@ -81,7 +81,17 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.output.force = force;
          return run_memory(o, t);
        }},
-      {"8. Does it fit? Every line and connection, bounds beside simulation",
+      {"8. Every value of the load-out controller, from both ends",
+       fmt::format("points {} loadout -o {}", clean, results),
+       [clean, results, force](const Terminal& t) {
+         PointsOptions o;
+         o.plan = clean;
+         o.name = "loadout";
+         o.output.out = results;
+         o.output.force = force;
+         return run_points(o, t);
+       }},
+      {"9. Does it fit? Every line and connection, bounds beside simulation",
        fmt::format("timing {} -o {}", clean, results),
        [clean, results, force](const Terminal& t) {
          TimingOptions o;
@@ -90,19 +100,19 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.output.force = force;
          return run_timing(o, t);
        }},
-      {"9. Wanted points as requests, with the least line time", fmt::format("pack {}", clean),
+      {"10. Wanted points as requests, with the least line time", fmt::format("pack {}", clean),
        [clean](const Terminal& t) {
          PackOptions o;
          o.plan = clean;
          return run_pack(o, t);
        }},
-      {"10. What would make it fit better", fmt::format("tune {}", clean),
+      {"11. What would make it fit better", fmt::format("tune {}", clean),
        [clean](const Terminal& t) {
          TuneOptions o;
          o.plan = clean;
          return run_tune(o, t);
        }},
-      {"11. The exchange for download", fmt::format("export {} -o {}", clean, results),
+      {"12. The exchange for download", fmt::format("export {} -o {}", clean, results),
        [clean, results, force](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;

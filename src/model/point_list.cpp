@@ -117,25 +117,40 @@ class Lister {
     }
   }
 
-  // Between programs: a tag that comes from a tag of another controller.
-  void list_peer_tag(const ResolvedTag& tag) {
-    if (!tag.memory || !tag.from || !tag.from->is_tag) return;
-    const ResolvedTag& other = plan_.tags[tag.from->owner];
-    const Tag& declared = plan_.declared(other);
+  // A tag of another controller as the other end.
+  [[nodiscard]] PointRow row_of_tag(const ResolvedTag& tag) const {
+    const Tag& declared = plan_.declared(tag);
     PointRow row;
-    row.where = plan_.full_name(other);
-    row.end = tag.from->place;
+    row.where = plan_.full_name(tag);
+    row.end = memory_place(tag.controller, tag.memory->bits);
     row.type = declared.type;
-    const auto& order = plan_.plan.controllers[other.controller].word_order;
+    const auto& order = plan_.plan.controllers[tag.controller].word_order;
     if (order) row.order = order->value;
     if (declared.word_order) row.order = declared.word_order;
     row.factor = declared.factor;
     row.offset_value = declared.offset;
     row.unit = declared.unit;
-    for (const TracedPlace& at : trace_value(plan_, tag.from->place, row.order)) {
-      if (at.before && at.place == memory_place(tag.controller, tag.memory->bits)) {
-        return add_arrival(row, at);
-      }
+    return row;
+  }
+
+  // Between programs: a tag that comes from a tag of another controller, and that tag.
+  void list_peer_tag(const ResolvedTag& tag) {
+    if (!tag.memory || !tag.from || !tag.from->is_tag) return;
+    const ResolvedTag& other = plan_.tags[tag.from->owner];
+    const PointRow row = row_of_tag(other);
+    const auto places = trace_value(plan_, tag.from->place, row.order);
+    for (std::size_t i = 1; i < places.size(); ++i) {
+      if (places[i].place != memory_place(tag.controller, tag.memory->bits)) continue;
+      add_arrival(row, places[i]);
+      std::size_t first = i;
+      while (*places[first].before != 0) first = *places[first].before;
+      PointRow sent = row_of_tag(tag);
+      sent.controller = other.controller;
+      sent.memory = other.memory->bits;
+      take_step(places[first].by, false, sent);
+      sent.in_memory = row.order;
+      add(std::move(sent));
+      return;
     }
   }
 

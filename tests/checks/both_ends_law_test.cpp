@@ -20,7 +20,7 @@ using namespace greymet;
 
 namespace {
 
-using Words = std::vector<std::uint16_t>;
+using Registers = std::vector<std::uint16_t>;
 
 // A value of the gauge, and what its register map says of it.
 struct TruePoint {
@@ -141,17 +141,17 @@ void slip(Scenario& s) {
 std::vector<bool> right_values(const Scenario& s) {
   std::map<int, std::uint16_t> gauge;
   for (const TruePoint& p : s.points) {
-    const Words words = *modbus::encode_value(p.value, p.type, s.slave_order);
+    const Registers words = *modbus::encode_value(p.value, p.type, s.slave_order);
     for (std::size_t k = 0; k < words.size(); ++k) gauge[static_cast<int>(p.at + k)] = words[k];
   }
-  std::array<Words, 2> memory{Words(1000, 0xEEEE), Words(1000, 0xDDDD)};
+  std::array<Registers, 2> memory{Registers(1000, 0xEEEE), Registers(1000, 0xDDDD)};
   for (int round = 0; round < 5; ++round) {
     std::map<int, std::uint16_t> taken = gauge;
     for (const TruePoint& p : s.points) {  // what swaps knows where the values of its block are
       const int first = static_cast<int>(p.at);
       const int end = first + static_cast<int>(registers_of(p.type));
       if (!s.swap || first < s.read_at || end > s.read_at + s.read_count) continue;
-      const Words words = *modbus::encode_value(p.value, p.type, *s.swap);
+      const Registers words = *modbus::encode_value(p.value, p.type, *s.swap);
       for (std::size_t k = 0; k < words.size(); ++k) taken[first + static_cast<int>(k)] = words[k];
     }
     for (int k = 0; k < s.read_count; ++k) {
@@ -171,7 +171,7 @@ std::vector<bool> right_values(const Scenario& s) {
   std::vector<bool> right;
   for (const TrueTag& tag : s.tags) {
     const auto first = memory[static_cast<std::size_t>(tag.controller)].begin() + tag.address;
-    const Words words(first, first + static_cast<std::ptrdiff_t>(registers_of(tag.type)));
+    const Registers words(first, first + static_cast<std::ptrdiff_t>(registers_of(tag.type)));
     const auto value = modbus::decode_value(words, tag.type, tag.order);
     const TruePoint& p = s.points[tag.point];
     const bool same_bits =

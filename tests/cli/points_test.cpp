@@ -76,6 +76,10 @@ TEST_CASE("points gives every value from both ends, with stable keys") {
   CHECK(steam["tag_word_order"] == "ABCD");
   CHECK(row_named(rows, "burner.setpoint", "kiln")["direction"] == "to");
   CHECK(row_named(rows, "loadout.trucks_today", "kiln")["tag"] == "loadout_trucks");
+  const Json sent = row_named(rows, "kiln.loadout_trucks", "loadout");
+  CHECK(sent["tag"] == "trucks_today");
+  CHECK(sent["direction"] == "to");
+  CHECK(sent["by"] == "from-loadout");
   const Json bit = row_named(rows, "moisture.alarm_range", "kiln");
   CHECK(bit["memory"] == "%MW114.1");
   CHECK(bit["words"] == 0);

@@ -8,12 +8,12 @@
 #include "plans.h"
 
 using namespace greymet;
-using Words = std::vector<std::string>;
+using TagWords = std::vector<std::string>;
 
 namespace {
 
 // A plan whose controller kiln has this table.
-Words said_of(const std::string& table, const std::string& rules = "P,D03,M03,R05") {
+TagWords said_of(const std::string& table, const std::string& rules = "P,D03,M03,R05") {
   test::Files files = test::base_files();
   files["tags.csv"] = table;
   const std::string plan = test::replaced(test::base_plan(), "[controller.kiln]\n",
@@ -94,66 +94,69 @@ TEST_CASE("types of tags are IEC names and those of maps, and print as IEC has t
 
 TEST_CASE("what is wrong in a table of tags is said with its place and a cure") {
   CHECK(said_of("tag,address,type\na,%MW0,REAL\na,%MW2,REAL\n") ==
-        Words{"error P04 3:1 controller kiln: row 2: tag 'a' is already in row 1"});
+        TagWords{"error P04 3:1 controller kiln: row 2: tag 'a' is already in row 1"});
   CHECK(said_of("tag,address,type\na,%MW0,REEL\n") ==
-        Words{"error P07 2:8 controller kiln: row 1: type 'REEL' is not valid"});
+        TagWords{"error P07 2:8 controller kiln: row 1: type 'REEL' is not valid"});
   CHECK(said_of("tag,address,type,factor\na,%MW0,INT,\"0,1\"\n") ==
-        Words{"error P07 2:12 controller kiln: row 1: factor '0,1' has a decimal comma"});
+        TagWords{"error P07 2:12 controller kiln: row 1: factor '0,1' has a decimal comma"});
   CHECK(said_of("tag,address,type,factor\na,%MW0,INT,0\n") ==
-        Words{"error P07 2:12 controller kiln: row 1: factor '0' is not valid"});
+        TagWords{"error P07 2:12 controller kiln: row 1: factor '0' is not valid"});
   CHECK(said_of("tag,address,type,max_age\na,%MW0,INT,500\n") ==
-        Words{"error P07 2:12 controller kiln: row 1: max_age '500' is not valid"});
+        TagWords{"error P07 2:12 controller kiln: row 1: max_age '500' is not valid"});
   CHECK(said_of("tag,address,type,word_order\na,%MW0,DINT,ACBD\n") ==
-        Words{"error P07 2:13 controller kiln: row 1: word_order 'ACBD' is not valid"});
+        TagWords{"error P07 2:13 controller kiln: row 1: word_order 'ACBD' is not valid"});
   CHECK(said_of("tag,address,type\n,%MW0,DINT\n") ==
-        Words{"error P07 2:1 controller kiln: row 1: `tag` is empty"});
-  CHECK(said_of("tag,type\na,INT\n") == Words{"error P07 1:1 controller kiln: column 'address' is "
-                                              "missing"});
+        TagWords{"error P07 2:1 controller kiln: row 1: `tag` is empty"});
+  CHECK(said_of("tag,type\na,INT\n") ==
+        TagWords{"error P07 1:1 controller kiln: column 'address' is "
+                 "missing"});
   CHECK(said_of("tag,location,type\na,%MW0,INT\n") ==
-        Words{"error P07 1:5 controller kiln: column 'address' is missing; is it the one called "
-              "'location'?"});
+        TagWords{"error P07 1:5 controller kiln: column 'address' is missing; is it the one called "
+                 "'location'?"});
   CHECK(said_of("tag,address,type,scale\na,%MW0,INT,1\n") ==
-        Words{"warning R05 1:18 controller kiln: column 'scale' is not used: there is no column of "
-              "this name, and 'factor' is not there"});
+        TagWords{
+            "warning R05 1:18 controller kiln: column 'scale' is not used: there is no column of "
+            "this name, and 'factor' is not there"});
   CHECK(said_of("tag,address,type\n") ==
-        Words{"error P07 1:1 controller kiln: has a header row and no tags"});
+        TagWords{"error P07 1:1 controller kiln: has a header row and no tags"});
 }
 
 TEST_CASE("addresses and other ends of tags are looked up, and said where they are none") {
   const auto row = [](const std::string& cells, const std::string& header = "tag,address,type") {
     return said_of(header + "\n" + cells + "\n");
   };
-  CHECK(
-      row("a,%MW2000,INT") ==
-      Words{"error M03 2:3 tag kiln.a: %MW2000 lies outside %MW of controller kiln, which ends at "
+  CHECK(row("a,%MW2000,INT") ==
+        TagWords{
+            "error M03 2:3 tag kiln.a: %MW2000 lies outside %MW of controller kiln, which ends at "
             "%MW999"});
-  CHECK(
-      row("a,%MW999,REAL") ==
-      Words{"error M03 2:3 tag kiln.a: %MW999..%MW1000 lies outside %MW of controller kiln, which "
+  CHECK(row("a,%MW999,REAL") ==
+        TagWords{
+            "error M03 2:3 tag kiln.a: %MW999..%MW1000 lies outside %MW of controller kiln, which "
             "ends at %MW999"});
   CHECK(row("a,%QW4,INT") ==
-        Words{"error M03 2:3 tag kiln.a: '%QW4' is in no memory area of controller kiln, which has "
-              "%MW, %MX"});
-  CHECK(row("a,%MW,INT") == Words{"error P07 2:3 tag kiln.a: '%MW' names no word or bit"});
+        TagWords{
+            "error M03 2:3 tag kiln.a: '%QW4' is in no memory area of controller kiln, which has "
+            "%MW, %MX"});
+  CHECK(row("a,%MW,INT") == TagWords{"error P07 2:3 tag kiln.a: '%MW' names no word or bit"});
   CHECK(row("a,%MW4,BOOL") ==
-        Words{"error P07 2:3 tag kiln.a: %MW4 is a word, and a BOOL is one bit of it"});
+        TagWords{"error P07 2:3 tag kiln.a: %MW4 is a word, and a BOOL is one bit of it"});
   CHECK(row("a,%MX4,DINT") ==
-        Words{"error P07 2:3 tag kiln.a: %MX4 is one bit, and a DINT takes 32 bits"});
+        TagWords{"error P07 2:3 tag kiln.a: %MX4 is one bit, and a DINT takes 32 bits"});
   CHECK(row("a,%MW4.16,BOOL") ==
-        Words{"error D03 2:3 tag kiln.a: bit 16 does not exist: a word has bits 0 to 15"});
+        TagWords{"error D03 2:3 tag kiln.a: bit 16 does not exist: a word has bits 0 to 15"});
   const auto from = [&](const std::string& end) {
     return row("a,%MW4,REAL," + end, "tag,address,type,from");
   };
   CHECK(from("gauge.moisture").empty());
   CHECK(from("program").empty());
   CHECK(from("gauge.moistre") ==
-        Words{"error P03 2:13 tag kiln.a: slave gauge has no point 'moistre'"});
+        TagWords{"error P03 2:13 tag kiln.a: slave gauge has no point 'moistre'"});
   CHECK(from("gouge.moisture") ==
-        Words{"error P03 2:13 tag kiln.a: unknown slave or controller 'gouge'"});
+        TagWords{"error P03 2:13 tag kiln.a: unknown slave or controller 'gouge'"});
   CHECK(from("moisture") ==
-        Words{"error P05 2:13 tag kiln.a: 'moisture' names no point and no tag"});
+        TagWords{"error P05 2:13 tag kiln.a: 'moisture' names no point and no tag"});
   CHECK(from("kiln.b") ==
-        Words{"error P05 2:13 tag kiln.a: 'kiln.b' is of this controller itself"});
+        TagWords{"error P05 2:13 tag kiln.a: 'kiln.b' is of this controller itself"});
 }
 
 TEST_CASE("a name finds its point, in either form, unless two have it") {
