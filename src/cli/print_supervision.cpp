@@ -70,8 +70,22 @@ std::string hop_text(const model::ResolvedPlan& plan, const timing::Hop& hop) {
   return plan.declared(plan.transactions[hop.index]).name;
 }
 
+// Of the names of paths and tags: as wide as they are, and as the terminal allows.
+std::size_t name_width(const timing::TimingReport& report, const Terminal& terminal) {
+  constexpr std::size_t least = 17;
+  constexpr std::size_t others = 68;  // all other columns
+  std::size_t width = least;
+  for (const timing::PathReport& path : report.paths) {
+    width = std::max(width, model::code_points(shown(path.name)));
+  }
+  for (const timing::TagAge& age : report.tag_ages) {
+    width = std::max(width, model::code_points(shown(age.path.name)));
+  }
+  return std::min(width, std::max(least, terminal.width - std::min(terminal.width, others)));
+}
+
 std::string path_rows(const model::ResolvedPlan& plan, const timing::PathReport& path,
-                      const Terminal& terminal) {
+                      std::size_t width, const Terminal& terminal) {
   const bool good = path.verdict == timing::PathVerdict::good;
   const bool bad =
       path.verdict == timing::PathVerdict::too_old || path.verdict == timing::PathVerdict::no_way;
@@ -79,15 +93,15 @@ std::string path_rows(const model::ResolvedPlan& plan, const timing::PathReport&
     return path.ages ? std::optional((*path.ages).*member) : std::nullopt;
   };
   using Ages = timing::AgeDistribution;
-  std::string text =
-      fmt::format("  {} {} {} {} {} {} {}  {}\n", name_cell(path.name, 17), ms_cell(path.least, 7),
-                  ms_cell(age(&Ages::median), 7), ms_cell(age(&Ages::p99), 7),
-                  ms_cell(path.simulated, 7), ms_cell(path.bound, 7), ms_cell(path.budget, 7),
-                  tinted(terminal,
-                         good  ? Tint::none
-                         : bad ? Tint::red
-                               : Tint::yellow,
-                         to_string(path.verdict)));
+  std::string text = fmt::format("  {} {} {} {} {} {} {}  {}\n", name_cell(path.name, width),
+                                 ms_cell(path.least, 7), ms_cell(age(&Ages::median), 7),
+                                 ms_cell(age(&Ages::p99), 7), ms_cell(path.simulated, 7),
+                                 ms_cell(path.bound, 7), ms_cell(path.budget, 7),
+                                 tinted(terminal,
+                                        good  ? Tint::none
+                                        : bad ? Tint::red
+                                              : Tint::yellow,
+                                        to_string(path.verdict)));
   if (path.hops.empty()) return text;
   std::string way;
   for (const timing::Hop& hop : path.hops) {
@@ -108,13 +122,16 @@ std::string path_rows(const model::ResolvedPlan& plan, const timing::PathReport&
 std::string paths_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                        const Terminal& terminal) {
   if (report.paths.empty() && report.tag_ages.empty()) return {};
+  const std::size_t width = name_width(report, terminal);
   std::string text =
       heading(terminal, report.tag_ages.empty() ? "paths" : "paths, and tags that state a max_age",
               fmt::format("  {} {:>7} {:>7} {:>7} {:>7} {:>7} {:>7}  verdict",
-                          name_cell("age of a value", 17), "newest", "usual", "99 %", "oldest",
+                          name_cell("age of a value", width), "newest", "usual", "99 %", "oldest",
                           "age<=", "budget"));
-  for (const timing::PathReport& path : report.paths) text += path_rows(plan, path, terminal);
-  for (const timing::TagAge& age : report.tag_ages) text += path_rows(plan, age.path, terminal);
+  for (const timing::PathReport& path : report.paths)
+    text += path_rows(plan, path, width, terminal);
+  for (const timing::TagAge& age : report.tag_ages)
+    text += path_rows(plan, age.path, width, terminal);
   return text + "\n";
 }
 

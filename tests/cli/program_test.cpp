@@ -223,7 +223,7 @@ TEST_CASE("demo writes its plans and goes through every step") {
     INFO(file);
     CHECK(folder.has(file));
   }
-  CHECK(demo.out.find("== 11. The exchange for download") != std::string::npos);
+  CHECK(demo.out.find("== 12. The exchange for download") != std::string::npos);
   CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
                       "checked: no errors, no warnings, 1 note") != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==
