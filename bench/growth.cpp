@@ -34,7 +34,24 @@ constexpr double allowance = 8e6;   // bytes
 struct Input {
   std::string plan;
   std::string map = "point,area,address,type\np,hr,0,u16\n";
+  std::string tags = {};
 };
+
+const std::string tagged_head = R"([controller.plc]
+scan = "10ms"
+tags = "tags.csv"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 60000 }
+[line.l]
+master = "plc"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+[slave.a]
+line = "l"
+unit = 1
+map = "m.csv"
+)";
 
 const std::string head = R"([controller.plc]
 scan = "10ms"
@@ -86,6 +103,32 @@ void timing_of(const files::LoadedPlan& loaded) {
 }
 
 const std::vector<Family> families{
+    {"tags one word off, check",
+     [](std::size_t n) {
+       return Input{
+           tagged_head + exchange(rows(n,
+                                       "{{ name = \"t{0}\", slave = \"a\", fc = 3, at = {0}, "
+                                       "count = 1, into = \"%MW{0}\", every = \"60s\" }},\n")),
+           "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n"),
+           "tag,address,type,from\n" + rows(n, "g{0},%MW3{0:04},UINT,a.p{0}\n")};
+     },
+     1000, check_it},
+    {"one value in many tags, check",
+     [](std::size_t n) {
+       return Input{
+           tagged_head +
+               exchange(
+                   "{ name = \"t\", slave = \"a\", fc = 3, at = 0, count = 1, into = \"%MW0\", "
+                   "every = \"1s\" },\n",
+                   "copies = [\n" +
+                       rows(n,
+                            "{{ controller = \"plc\", from = \"%MW0\", to = \"%MW1{0:04}\", "
+                            "count = 1 }},\n") +
+                       "]\n"),
+           "point,area,address,type\np,hr,0,u16\n",
+           "tag,address,type,from\n" + rows(n, "g{0},%MW2{0:04},UINT,a.p\n")};
+     },
+     1000, check_it},
     {"unknown names against known ones",
      [](std::size_t n) {
        return Input{
@@ -238,7 +281,9 @@ double seconds_of(const Family& family, const Input& input) {
   for (int repeat = 0; repeat < 3; ++repeat) {
     const auto begin = std::chrono::steady_clock::now();
     const auto loaded = files::load_plan(
-        "plan.toml", files::memory_files({{"plan.toml", input.plan}, {"m.csv", input.map}}));
+        "plan.toml",
+        files::memory_files(
+            {{"plan.toml", input.plan}, {"m.csv", input.map}, {"tags.csv", input.tags}}));
     family.run(loaded);
     const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - begin;
     best = std::min(best, taken.count());
@@ -253,7 +298,9 @@ int run_alone(const std::string& name, std::size_t size) {
     const Input input = family.input(size);
     family.run(files::load_plan(
         "plan.toml", {[&input](const std::string& path, std::size_t) -> files::FileContent {
-                        return path == "plan.toml" ? input.plan : input.map;
+                        return path == "plan.toml"  ? input.plan
+                               : path == "tags.csv" ? input.tags
+                                                    : input.map;
                       },
                       [](const std::string&) { return std::vector<std::string>{}; }}));
   }
@@ -287,7 +334,8 @@ int main(int argc, char** argv) {
     double memory = 0;
     for (const std::size_t factor : {1U, 2U, 4U}) {
       const Input input = family.input(factor * family.smallest);
-      bytes.push_back(static_cast<double>(input.plan.size() + input.map.size()));
+      bytes.push_back(
+          static_cast<double>(input.plan.size() + input.map.size() + input.tags.size()));
       const double taken = memory_taken(family.name, factor * family.smallest, bytes.back());
       memory = std::max(0.0, taken - nothing) / bytes.back();
       seconds.push_back(seconds_of(family, input));

@@ -79,7 +79,7 @@ class PassedOnValues {
         follow({model::slave_place(
                     s, p.address.area,
                     {0, value.first * model::bits_per_word, value.end * model::bits_per_word}),
-                &p, s, order_of(p, s), false});
+                &p, s, plan_.order_of(s, p), false});
       }
     }
     for (const auto& [key, mismatch] : mismatches_) report_mismatch(key, mismatch);
@@ -149,12 +149,6 @@ class PassedOnValues {
     if (move.to) open.push_back({*move.to, c.point, c.slave, c.order, true});
   }
 
-  [[nodiscard]] std::optional<WordOrder> order_of(const Point& point, std::size_t slave) const {
-    if (point.word_order) return point.word_order;
-    const auto& declared = plan_.plan.slaves[slave].word_order;
-    return declared ? std::optional(declared->value) : std::nullopt;
-  }
-
   void compare_order(const Carried& c, const ResolvedTransaction& t, std::size_t consumer) {
     const auto& expected = plan_.plan.controllers[consumer].word_order;
     const auto& order = c.order;
@@ -185,7 +179,7 @@ class PassedOnValues {
       const std::string& to = plan_.target_name(*t.target);
       const std::string& from = plan_.plan.slaves[c.slave].name;
       const auto& mine = c.order;
-      const auto theirs = order_of(*p, t.target->index);
+      const auto theirs = plan_.order_of(t.target->index, *p);
       if (is_multi_register(c.point->type) && is_multi_register(p->type) && mine && theirs &&
           *mine != *theirs) {
         note(t, RuleCode::D05,

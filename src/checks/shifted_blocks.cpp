@@ -16,6 +16,14 @@ using model::ResolvedTransaction;
 using model::RuleCode;
 using model::Severity;
 
+ShiftedBlocks::ShiftedBlocks(const model::ResolvedPlan& plan)
+    : plan_(plan), tags_of_slave_(plan.plan.slaves.size()) {
+  for (std::size_t i = 0; i < plan.tags.size(); ++i) {
+    const auto& from = plan.tags[i].from;
+    if (from && !from->is_tag) tags_of_slave_[from->owner].push_back(i);
+  }
+}
+
 void ShiftedBlocks::add(Shift shift) {
   const std::size_t controller = plan_.tags[shift.tag].controller;
   groups_[key_of(shift.by, controller, shift.is_from)].shifts.push_back(std::move(shift));
@@ -211,10 +219,9 @@ std::vector<std::size_t> ShiftedBlocks::would_bring(const Group& group,
   const std::int64_t begin = t.read->offset + registers;
   const std::int64_t end = begin + t.read->quantity;
   std::vector<std::size_t> brought;
-  for (std::size_t i = 0; i < plan_.tags.size(); ++i) {
+  for (const std::size_t i : tags_of_slave_[t.target->index]) {
     const ResolvedTag& tag = plan_.tags[i];
-    if (!tag.memory || !tag.from || tag.from->is_tag || tag.from->owner != t.target->index ||
-        tag.controller != *t.controller || tag.from->place.area != t.read->area) {
+    if (!tag.memory || tag.controller != *t.controller || tag.from->place.area != t.read->area) {
       continue;
     }
     const auto at = static_cast<std::int64_t>(tag.from->place.bits.first / bits_per_word);

@@ -25,7 +25,7 @@ struct Shift {
 
 class ShiftedBlocks {
  public:
-  explicit ShiftedBlocks(const model::ResolvedPlan& plan) : plan_(plan) {}
+  explicit ShiftedBlocks(const model::ResolvedPlan& plan);
 
   void add(Shift shift);
   // A tag of this step in that controller gets its value: the block as a whole is not shifted.
@@ -64,6 +64,7 @@ class ShiftedBlocks {
   std::map<Key, Group> groups_;
   std::vector<Shift> lone_;
   std::vector<std::size_t> explained_;
+  std::vector<std::vector<std::size_t>> tags_of_slave_;  // with `from`
 };
 
 }  // namespace greymet::checks::internal

@@ -32,7 +32,7 @@ class Arrival {
     const ResolvedTag& tag = plan_.tags[index];
     const TagEnd& end = *tag.from;
     const ValueEnd value = end_of(plan_, end);
-    const auto places = trace_value(plan_, end.place, value.order);
+    const auto& places = ends_.trace(end.place, value.order);
     const BitRange& own = tag.memory->bits;
     std::optional<std::size_t> covering;  // the value lies over the tag or the tag over it
     std::optional<std::size_t> nearest;
@@ -49,6 +49,7 @@ class Arrival {
         nearest = i;
       }
     }
+    if (places.size() >= model::most_traced) return;  // it goes further than was looked
     if (covering) return arrived(index, value, end, places, *covering);
     if (nearest) return elsewhere(index, places, *nearest);
     if (!in_part(index, end, value)) report_nothing(index, end);
@@ -186,6 +187,7 @@ class Arrival {
   // V01: nothing comes at all.
   void report_nothing(std::size_t index, const TagEnd& end) {
     const ResolvedTag& tag = plan_.tags[index];
+    if (!end.is_tag && is_wanted(tag, end)) return;
     const Tag& declared = plan_.declared(tag);
     const std::string& controller = plan_.plan.controllers[tag.controller].name;
     const auto near = end.is_tag ? std::nullopt : block_before(tag, end);
@@ -207,6 +209,15 @@ class Arrival {
     }
     ends_.concern_all(finding, end);
     ends_.failed(index, ends_.last_finding(), true);
+  }
+
+  // Requests for it are still to be made.
+  [[nodiscard]] bool is_wanted(const ResolvedTag& tag, const TagEnd& end) const {
+    return std::any_of(plan_.wants.begin(), plan_.wants.end(), [&](const auto& want) {
+      return want.slave && *want.slave == end.owner &&
+             (!want.controller || *want.controller == tag.controller) &&
+             std::find(want.points.begin(), want.points.end(), end.point) != want.points.end();
+    });
   }
 
   // A block of the tag's controller that ends a little before the point, where the tag would get

@@ -31,6 +31,27 @@ TagEnds::TagEnds(const RuleInput& in, Findings& out)
       unsure_slave_(in.plan.plan.slaves.size(), false),
       unsure_controller_(in.plan.plan.controllers.size(), false) {
   find_unsure();
+  writes_to_slave_.resize(plan_.plan.slaves.size());
+  writes_to_controller_.resize(plan_.plan.controllers.size());
+  for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+    const ResolvedTransaction& t = plan_.transactions[i];
+    if (!t.write || !t.from || !t.target || !t.controller) continue;
+    (t.target->is_peer ? writes_to_controller_ : writes_to_slave_)[t.target->index].push_back(i);
+  }
+}
+
+const std::vector<TracedPlace>& TagEnds::trace(const ValuePlace& from,
+                                               std::optional<model::WordOrder> order) {
+  constexpr std::size_t most_kept = 64;
+  const auto key = std::pair(from, order);
+  const auto known = traces_.find(key);
+  if (known != traces_.end()) return known->second;
+  if (traces_.size() >= most_kept) traces_.clear();
+  return traces_.emplace(key, trace_value(plan_, from, order)).first->second;
+}
+
+const std::vector<std::size_t>& TagEnds::writes_to(const TagEnd& end) const {
+  return end.is_tag ? writes_to_controller_[end.place.owner] : writes_to_slave_[end.owner];
 }
 
 // A transaction or copy that could not be read may be the one that would bring the value: it has
@@ -285,7 +306,8 @@ void TagEnds::drop_consequences(const std::vector<std::size_t>& explained) {
     if (failure.alone && is_explained) dropped.insert(failure.finding);
   }
   for (const auto& [source, failures] : by_source) {
-    if (failures.size() < 2) continue;
+    constexpr std::size_t most_compared = 64;  // of so many tags with one source each stands alone
+    if (failures.size() < 2 || failures.size() > most_compared) continue;
     for (const Failure* cause : failures) {
       const ResolvedTag& other = plan_.tags[cause->tag];
       const auto places = trace_value(

@@ -2,8 +2,10 @@
 // cannot be judged. Not for use outside this folder.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "checks/rules.h"
@@ -63,6 +65,12 @@ class TagEnds {
   [[nodiscard]] std::size_t last_finding() const { return out_.size() - 1; }
   void drop_consequences(const std::vector<std::size_t>& explained);
 
+  // Where a value gets to from there; the last ones asked for are kept. Valid until the next call.
+  [[nodiscard]] const std::vector<model::TracedPlace>& trace(const model::ValuePlace& from,
+                                                             std::optional<model::WordOrder> order);
+  // Transactions that write to who answers for this end, into ResolvedPlan::transactions.
+  [[nodiscard]] const std::vector<std::size_t>& writes_to(const model::TagEnd& end) const;
+
   [[nodiscard]] const std::vector<model::DeviceUse>& uses_of(std::size_t slave) const {
     return uses_[slave];
   }
@@ -90,6 +98,11 @@ class TagEnds {
     bool alone = true;
   };
   std::vector<Failure> failures_;
+  std::map<std::pair<model::ValuePlace, std::optional<model::WordOrder>>,
+           std::vector<model::TracedPlace>>
+      traces_;
+  std::vector<std::vector<std::size_t>> writes_to_slave_;
+  std::vector<std::vector<std::size_t>> writes_to_controller_;
 };
 
 // V01, V02 and V04 of one tag with `from`; what lies elsewhere is left to `blocks`,

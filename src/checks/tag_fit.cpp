@@ -58,9 +58,7 @@ ValueEnd end_of_point(const model::ResolvedPlan& plan, std::size_t slave,
                       const model::Point& point) {
   ValueEnd end;
   end.type = tag_type_of(point.type);
-  const auto& declared = plan.plan.slaves[slave].word_order;
-  if (declared) end.order = declared->value;
-  if (point.word_order) end.order = point.word_order;
+  end.order = plan.order_of(slave, point);
   end.factor = point.factor;
   end.offset = point.offset;
   end.unit = point.unit;
@@ -77,9 +75,7 @@ ValueEnd end_of_tag(const model::ResolvedPlan& plan, const model::ResolvedTag& t
   const model::Tag& declared = plan.declared(tag);
   ValueEnd end;
   end.type = declared.type;
-  const auto& own = plan.plan.controllers[tag.controller].word_order;
-  if (own) end.order = own->value;
-  if (declared.word_order) end.order = declared.word_order;
+  end.order = plan.order_of(tag);
   end.factor = declared.factor;
   end.offset = declared.offset;
   end.unit = declared.unit;

@@ -44,7 +44,7 @@ class Sending {
         return sent(index, own, places, i);
       }
     }
-    not_sent(index);
+    if (places.size() < model::most_traced) not_sent(index);
   }
 
   void sent(std::size_t index, const ValueEnd& own, const std::vector<TracedPlace>& places,
@@ -100,9 +100,9 @@ class Sending {
     const Tag& declared = plan_.declared(tag);
     const TagEnd& end = *tag.to;
     // what is sent there instead
-    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+    for (const std::size_t i : ends_.writes_to(end)) {
       const ResolvedTransaction& t = plan_.transactions[i];
-      if (!t.write || !t.from || !t.target || !reaches(t, end)) continue;
+      if (!reaches(t, end)) continue;
       if (t.function == model::FunctionCode::mask_write_register) return;  // bits of it: not judged
       const auto source = source_of(i, end);
       if (!source) continue;

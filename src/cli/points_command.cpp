@@ -66,12 +66,9 @@ std::string row_text(const model::ResolvedPlan& plan, const PointRow& row,
   if (row.tag) {
     const model::ResolvedTag& resolved = plan.tags[*row.tag];
     const model::Tag& declared = plan.declared(resolved);
-    auto order = declared.word_order;
-    const auto& own = plan.plan.controllers[resolved.controller].word_order;
-    if (!order && own) order = own->value;
-    tag = fmt::format(
-        "{} {}", declared.name,
-        type_text(to_text(declared.type), order, is_multi_register(declared.type.type)));
+    tag = fmt::format("{} {}", declared.name,
+                      type_text(to_text(declared.type), plan.order_of(resolved),
+                                is_multi_register(declared.type.type)));
   }
   std::string text =
       fmt::format("  {} {} {} {:<8} {:<10} {} {}", name_cell(memory_of(plan, row), widths.memory),

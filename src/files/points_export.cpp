@@ -35,11 +35,8 @@ Json row_json(const model::ResolvedPlan& plan, const PointRow& row,
     const model::Tag& declared = plan.declared(resolved);
     tag = declared.name;
     tag_type = to_text(declared.type);
-    const auto& own = plan.plan.controllers[resolved.controller].word_order;
-    if (is_multi_register(declared.type.type)) {
-      if (own) tag_order = to_string(own->value);
-      if (declared.word_order) tag_order = to_string(*declared.word_order);
-    }
+    const auto order = plan.order_of(resolved);
+    if (order && is_multi_register(declared.type.type)) tag_order = to_string(*order);
   }
   Json function = nullptr;
   Json every = nullptr;

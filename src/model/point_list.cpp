@@ -40,9 +40,7 @@ class Lister {
     row.area = point.address.area;
     row.offset = point.address.offset.value;
     row.type = tag_type_of(point.type);
-    const auto& order = plan.plan.slaves[slave].word_order;
-    if (order) row.order = order->value;
-    if (point.word_order) row.order = point.word_order;
+    row.order = plan.order_of(slave, point);
     row.factor = point.factor;
     row.offset_value = point.offset;
     row.unit = point.unit;
@@ -124,9 +122,7 @@ class Lister {
     row.where = plan_.full_name(tag);
     row.end = memory_place(tag.controller, tag.memory->bits);
     row.type = declared.type;
-    const auto& order = plan_.plan.controllers[tag.controller].word_order;
-    if (order) row.order = order->value;
-    if (declared.word_order) row.order = declared.word_order;
+    row.order = plan_.order_of(tag);
     row.factor = declared.factor;
     row.offset_value = declared.offset;
     row.unit = declared.unit;

@@ -363,6 +363,18 @@ const RegisterMap* ResolvedPlan::map_of(const Target& t) const {
   return &plan.maps[*plan.slaves[t.index].map];
 }
 
+std::optional<WordOrder> ResolvedPlan::order_of(std::size_t slave, const Point& point) const {
+  if (point.word_order) return point.word_order;
+  const auto& own = plan.slaves[slave].word_order;
+  return own ? std::optional(own->value) : std::nullopt;
+}
+
+std::optional<WordOrder> ResolvedPlan::order_of(const ResolvedTag& tag) const {
+  if (const auto& stated = declared(tag).word_order) return stated;
+  const auto& own = plan.controllers[tag.controller].word_order;
+  return own ? std::optional(own->value) : std::nullopt;
+}
+
 Numbering ResolvedPlan::numbering_of(const Target& t) const {
   return t.is_peer ? Numbering::from_0 : exchange.slaves[t.index].numbering;
 }

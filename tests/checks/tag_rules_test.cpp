@@ -77,6 +77,13 @@ TEST_CASE("V01: where a value arrives, and where nothing does") {
             "transaction that reads it, or write \"program\" in the column `from` if the tag only "
             "has its name"});
   CHECK(TagSite{.tags = "low,%MW60,UINT,,,,,program,,\n"}.of("V01").empty());
+  // what is wanted will come
+  CHECK(TagSite{.tags = "low,%MW60,UINT,,,,,,,\n",
+                .behind =
+                    "wants = [ { slave = \"gauge\", points = [\"low\"], every = \"1s\", into = "
+                    "\"%MW60\" } ]\n"}
+            .of("V01")
+            .empty());
 }
 
 TEST_CASE("V01: a block that begins at the wrong register is told from one that lands wrong") {

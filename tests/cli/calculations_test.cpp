@@ -180,7 +180,7 @@ TEST_CASE("memory prints and writes what lies where") {
   const Outcome kiln = run({"memory", "maltings.toml", "kiln"});
   CHECK(kiln.status == 0);
   CHECK(kiln.out.find("    %MW100..%MW107           8  read               moisture-in: "
-                       "moisture_grain_moisture, moisture_grain_temp and 2 more\n") !=
+                      "moisture_grain_moisture, moisture_grain_temp and 2 more\n") !=
         std::string::npos);
   CHECK(kiln.out.find("overlap") == std::string::npos);
   const Json report = json_of({"memory", "maltings.toml"});

@@ -46,9 +46,10 @@ TEST_CASE("points gives every value from both ends, with stable keys") {
   REQUIRE(outcome.status == 0);
   const Json rows = Json::parse(outcome.out);
   for (const char* const key :
-       {"where", "controller", "memory", "words", "tag", "tag_type", "function", "area", "offset",
-        "type", "word_order", "swap", "factor", "offset_value", "unit", "every_ms", "age_bound_ms",
-        "used_by", "direction", "by", "tag_word_order"}) {
+       {"where",     "controller",   "memory",        "words",    "tag",          "tag_type",
+        "function",  "area",         "offset",        "type",     "word_order",   "swap",
+        "factor",    "offset_value", "unit",          "every_ms", "age_bound_ms", "used_by",
+        "direction", "by",           "tag_word_order"}) {
     INFO(key);
     for (const Json& row : rows) REQUIRE(row.contains(key));
   }

@@ -344,7 +344,7 @@ TEST_CASE("timing tells of paths, silent slaves in pairs, and heartbeats under f
       {"timing", GREYMET_EXAMPLES "/maltings.toml", "--pairs", "--frame-errors", "1e-3"},
       folder.path());
   CHECK(shown.status == 0);
-  CHECK(shown.out.find("moisture at the ~") != std::string::npos);
+  CHECK(shown.out.find("moisture at the load-out ") != std::string::npos);
   CHECK(shown.out.find("two silent slaves") != std::string::npos);
   CHECK(shown.out.find("expected at 0.001") != std::string::npos);
   const Json json = Json::parse(test::run_program(GREYMET_PROGRAM,

@@ -135,6 +135,10 @@ struct ResolvedPlan {
   [[nodiscard]] const Point& point_of(const TagEnd& end) const {
     return plan.maps[*plan.slaves[end.owner].map].points()[end.point];
   }
+  // The order of words in which a slave keeps a point, and in which a program takes a tag: their
+  // own, else that of the slave or controller; nothing where neither says.
+  [[nodiscard]] std::optional<WordOrder> order_of(std::size_t slave, const Point& point) const;
+  [[nodiscard]] std::optional<WordOrder> order_of(const ResolvedTag& tag) const;
   // The map of the target, or null: peers and slaves without a map have none.
   [[nodiscard]] const RegisterMap* map_of(const Target& t) const;
   [[nodiscard]] Numbering numbering_of(const Target& t) const;
