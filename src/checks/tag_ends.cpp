@@ -326,8 +326,9 @@ void TagEnds::drop_consequences(const std::vector<std::size_t>& explained) {
       }
     }
   }
-  for (auto at = dropped.rbegin(); at != dropped.rend(); ++at) {
-    out_.erase(out_.begin() + static_cast<std::ptrdiff_t>(*at));
+  const std::vector<std::size_t> from_behind(dropped.rbegin(), dropped.rend());
+  for (const std::size_t at : from_behind) {
+    out_.erase(out_.begin() + static_cast<std::ptrdiff_t>(at));
   }
 }
 

@@ -199,7 +199,8 @@ class TagResolver {
                              const std::string& name, const std::vector<std::string_view>& known,
                              Range place, Reporter& report) {
     const auto near = near_name(name, known);
-    report.error(RuleCode::P03, place, std::move(message), near ? std::string() : remedy);
+    report.error(RuleCode::P03, place, std::move(message),
+                 near ? std::string() : std::move(remedy));
     if (near) offer_name(owner, near->name, near->only, place, report);
   }
 
