@@ -68,6 +68,15 @@ TEST_CASE("V01: where a value arrives, and where nothing does") {
   CHECK(TagSite{.tags = "low,%MW110,UINT,,,,,gauge.low,,\n"}.of("V01") ==
         TagWords{"error tag kiln.low: nothing brings 'gauge.low' to controller kiln: in ends 3 "
                  "registers before it | write count = 11 at in"});
+  // as far as a slip in counting goes, and no further
+  const auto short_by = [](const char* count) {
+    return TagSite{.rows = {replaced(in_row, "count = 8", count)},
+                   .tags = "low,%MW110,UINT,,,,,gauge.low,,\n"}
+        .of("V01")
+        .front();
+  };
+  CHECK(short_by("count = 7").find("in ends 4 registers before it") != std::string::npos);
+  CHECK(short_by("count = 6").find("ends") == std::string::npos);
   CHECK(TagSite{.tags = "low,%MW60,UINT,,,,,gauge.low,,\n"}.of("V01") ==
         TagWords{"error tag kiln.low: nothing brings 'gauge.low' to controller kiln | add a "
                  "transaction that brings it, or correct `from`"});
@@ -111,6 +120,20 @@ TEST_CASE("V01: copies that take something else, and what only follows from that
       TagWords{"error tag kiln.moisture: 'gauge.moisture' arrives in %MW100..%MW101; the tag at "
                "%MW300..%MW301 gets what copy 1 takes from elsewhere | write from = \"%MW100\" at "
                "copy 1"});
+}
+
+TEST_CASE("V02: texts know the order of their bytes alone") {
+  test::Files files = TagSite{}.files();
+  files["gauge.csv"] = "point,area,address,type,access\nname,hr,0,text(8),r\n";
+  const auto said = [&](const std::string& order) {
+    files["tags.csv"] =
+        "tag,address,type,word_order,from\nname,%MW100,STRING[8]," + order + ",gauge.name\n";
+    return findings_of_rule(
+        "V02", TagSite{.rows = {replaced(in_row, "count = 8", "count = 4")}}.plan(), files);
+  };
+  CHECK(said("CDAB").empty());
+  CHECK(said("ABCD").empty());
+  CHECK(said("BADC").size() == 1);
 }
 
 TEST_CASE("V02: another type, width, bit or order") {
@@ -248,6 +271,13 @@ TEST_CASE("V06: words that nobody names") {
         TagWords{
             "note transaction in: no tag of controller kiln names any of %MW100..%MW107 | add the "
             "tags to its table if the program uses the values, or leave the transaction out"});
+  // what a complete map does not list holds no value
+  CHECK(TagSite{.rows = {replaced(in_row, "count = 8", "count = 12")},
+                .tags = "moisture,%MW100,REAL,CDAB,,,,gauge.moisture,,\n"}
+            .of("V06")
+            .front()
+            .starts_with("warning transaction in: no tag of controller kiln names %MW102..%MW107, "
+                         "%MW110..%MW111 |"));
   // a row that cannot be read may be the one
   CHECK(TagSite{.tags = "x,%MW10,INT,,,,,,,\ny,%MW100,INK,,,,,,,\n"}.of("V06").empty());
   CHECK(TagSite{.tags = "x,%MW10,INT,,,,,,,\ny,%MW5000,INT,,,,,,,\n"}.of("V06").empty());
@@ -327,6 +357,20 @@ TEST_CASE("between controllers a value is followed to every tag it ends in") {
     files["loadout.csv"] = "tag,address,type,from,max_age\n" + loadout + "\n";
     return findings_of(plan, files, "P,V01,V02,V08");
   };
+  const auto both = [&](const std::string& kiln, const std::string& loadout) {
+    test::Files files = TagSite{}.files();
+    files["tags.csv"] = "tag,address,type,word_order,from\n" + kiln;
+    files["loadout.csv"] = "tag,address,type,from\n" + loadout;
+    return findings_of(plan +
+                           "copies = [ { controller = \"kiln\", from = \"%MW104\", to = "
+                           "\"%MW300\", count = 2 } ]\n",
+                       files, "P,V01,V02");
+  };
+  // the tag at the load-out would be right if the one in front of it were
+  CHECK(both("out,%MW102,REAL,CDAB,gauge.moisture\n", "malt,%MW3,REAL,gauge.moisture\n").size() ==
+        1);
+  CHECK(both("out,%MW300,REAL,CDAB,gauge.moisture\n", "malt,%MW3,REAL,gauge.moisture\n").size() ==
+        2);
   CHECK(said("malt,%MW1,REAL,gauge.moisture,2s").empty());
   CHECK(said("malt,%MW1,REAL,kiln.moisture,").empty());
   CHECK(
