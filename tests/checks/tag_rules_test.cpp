@@ -122,6 +122,20 @@ TEST_CASE("V01: copies that take something else, and what only follows from that
                "copy 1"});
 }
 
+TEST_CASE("V02: a sign matters where the range says so") {
+  const auto said = [](const std::string& range, const std::string& type) {
+    test::Files files = TagSite{}.files();
+    files["gauge.csv"] = "point,area,address,type,access,min,max\ncode,hr,5,u16,r," + range + "\n";
+    files["tags.csv"] = "tag,address,type,from\ncode,%MW105," + type + ",gauge.code\n";
+    const auto found = findings_of(TagSite{}.plan(), files, "V02");
+    return found.empty() ? std::string() : found.front().substr(0, found.front().find(' '));
+  };
+  CHECK(said("0,32767", "INT").empty());
+  CHECK(said("0,32768", "INT") == "error");
+  CHECK(said(",", "INT") == "warning");
+  CHECK(said("0,60000", "UINT").empty());
+}
+
 TEST_CASE("V02: texts know the order of their bytes alone") {
   test::Files files = TagSite{}.files();
   files["gauge.csv"] = "point,area,address,type,access\nname,hr,0,text(8),r\n";
@@ -366,6 +380,14 @@ TEST_CASE("between controllers a value is followed to every tag it ends in") {
                            "\"%MW300\", count = 2 } ]\n",
                        files, "P,V01,V02");
   };
+  // what both ends of a way declare is judged once, where it ends
+  test::Files mutual = TagSite{}.files();
+  mutual["tags.csv"] = "tag,address,type,to\nbatch,%MW103,UINT,loadout.batch\n";
+  mutual["loadout.csv"] = "tag,address,type,from\nbatch,%MW1,UINT,kiln.batch\n";
+  const std::string own_words = replaced(plan, "count = 8", "count = 2");
+  CHECK(findings_of(own_words, mutual, "P,V01,V02,V03").size() == 1);
+  mutual["loadout.csv"] = "tag,address,type,from\nbatch,%MW4,UINT,kiln.batch\n";
+  CHECK(findings_of(own_words, mutual, "P,V01,V02,V03").empty());
   // the tag at the load-out would be right if the one in front of it were
   CHECK(both("out,%MW102,REAL,CDAB,gauge.moisture\n", "malt,%MW3,REAL,gauge.moisture\n").size() ==
         1);

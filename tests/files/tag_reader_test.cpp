@@ -186,3 +186,24 @@ TEST_CASE("a name finds its point, in either form, unless two have it") {
   CHECK(ends("pump_mode") == "from pump.mode");
   CHECK(ends("level") == "alone");
 }
+
+TEST_CASE("a point that is read and written is the end of the tag that lies in its place") {
+  const auto ends = [](const std::string& address) -> std::string {
+    test::Files files = test::base_files();
+    files["tags.csv"] = "tag,address,type\nlow," + address + ",UINT\n";
+    const auto loaded = test::load(
+        test::replaced(
+            test::with_rows(
+                {"{ name = \"in\", slave = \"gauge\", fc = 3, at = 10, count = 2, into = "
+                 "\"%MW0\", every = \"1s\", on_loss = \"hold\" }",
+                 "{ name = \"out\", slave = \"gauge\", fc = 16, at = 10, count = 2, from "
+                 "= \"%MW20\", every = \"1s\" }"}),
+            "[controller.kiln]\n", "[controller.kiln]\ntags = \"tags.csv\"\n"),
+        files);
+    const model::ResolvedTag& tag = loaded.plan.tags.front();
+    return tag.from ? "from" : tag.to ? "to" : "alone";
+  };
+  CHECK(ends("%MW0") == "from");
+  CHECK(ends("%MW20") == "to");
+  CHECK(ends("%MW50") == "from");
+}
