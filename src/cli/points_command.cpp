@@ -74,7 +74,7 @@ std::string row_text(const model::ResolvedPlan& plan, const PointRow& row,
       fmt::format("  {} {} {} {:<8} {:<10} {} {}", name_cell(memory_of(plan, row), widths.memory),
                   row.is_read ? "<-" : "->", name_cell(row.where, widths.where), register_text(row),
                   type, ms_cell(age, 9), shown(tag));
-  if (row.swap) text += fmt::format(", swapped to {}", to_string(*row.swap));
+  if (row.swap && long_value) text += fmt::format(", swapped to {}", to_string(*row.swap));
   if (!row.used_by.empty()) {
     text += fmt::format("  (also {})", shown(fmt::format("{}", fmt::join(row.used_by, ", "))));
   }
