@@ -8,28 +8,6 @@ using model::FunctionCode;
 
 namespace {
 
-Request request_of(const model::ExchangeTransaction& t) {
-  Request request;
-  request.function = t.function;
-  const auto offset = [](const model::DeviceBlock& b) {
-    return static_cast<std::uint16_t>(b.offset);
-  };
-  if (t.read) {
-    request.offset = offset(*t.read);
-    request.quantity = static_cast<std::uint16_t>(t.read->quantity);
-  }
-  if (!t.write) return request;
-  (t.read ? request.write_offset : request.offset) = offset(*t.write);
-  if (t.function == FunctionCode::mask_write_register) {
-    request.registers = {0, 0};
-  } else if (is_bit_area(t.write->area)) {
-    request.bits.assign(t.write->quantity, false);
-  } else {
-    request.registers.assign(t.write->quantity, 0);
-  }
-  return request;
-}
-
 Reply reply_to(const Request& request) {
   Reply reply;
   reply.function = request.function;
@@ -55,6 +33,28 @@ Reply reply_to(const Request& request) {
 
 }  // namespace
 
+Request planned_request(const model::ExchangeTransaction& t) {
+  Request request;
+  request.function = t.function;
+  const auto offset = [](const model::DeviceBlock& b) {
+    return static_cast<std::uint16_t>(b.offset);
+  };
+  if (t.read) {
+    request.offset = offset(*t.read);
+    request.quantity = static_cast<std::uint16_t>(t.read->quantity);
+  }
+  if (!t.write) return request;
+  (t.read ? request.write_offset : request.offset) = offset(*t.write);
+  if (t.function == FunctionCode::mask_write_register) {
+    request.registers = {0, 0};
+  } else if (is_bit_area(t.write->area)) {
+    request.bits.assign(t.write->quantity, false);
+  } else {
+    request.registers.assign(t.write->quantity, 0);
+  }
+  return request;
+}
+
 tl::expected<PlannedFrames, std::string> planned_frames(const model::ExchangeTransaction& t) {
   for (const auto& block : {t.read, t.write}) {
     if (block && (block->offset >= model::addresses_per_area || block->quantity > 0xFFFF)) {
@@ -66,7 +66,7 @@ tl::expected<PlannedFrames, std::string> planned_frames(const model::ExchangeTra
   if (unit.value > 255) {
     return tl::unexpected(fmt::format("{}: unit {} does not fit a byte", t.name, unit.value));
   }
-  const Request request = request_of(t);
+  const Request request = planned_request(t);
   const auto pdu = encode_request(request);
   if (!pdu) {
     return tl::unexpected(fmt::format("{} does not fit one request: {}: {}", t.name,

@@ -1,5 +1,6 @@
 #include "modbus/value_codec.h"
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <limits>
@@ -219,6 +220,15 @@ tl::expected<std::vector<std::uint16_t>, std::string> encode_value(const RawValu
   const auto raw = bits_of(value, type);
   if (!raw) return tl::unexpected(raw.error());
   return split(*raw, count, effective(order, count));
+}
+
+void reorder(std::span<std::uint16_t> registers, WordOrder from, WordOrder to) {
+  if (registers.size() < 2) return;  // one register is big-endian by the standard
+  if (low_register_first(from) != low_register_first(to)) {
+    std::reverse(registers.begin(), registers.end());
+  }
+  if (swaps_bytes(from) == swaps_bytes(to)) return;
+  for (std::uint16_t& word : registers) word = swapped(word);
 }
 
 std::optional<double> engineering_value(const RawValue& raw, const model::Point& point) {

@@ -17,6 +17,10 @@ struct PlannedFrames {
   std::optional<std::uint16_t> reply_first;  // address of the first register or bit of the reply
 };
 
+// What the master asks, its data all 0. Offsets and quantities must fit a request: see
+// planned_frames().
+[[nodiscard]] Request planned_request(const model::ExchangeTransaction& t);
+
 // Fails with one line where the transaction asks for what no request carries.
 [[nodiscard]] tl::expected<PlannedFrames, std::string> planned_frames(
     const model::ExchangeTransaction& t);

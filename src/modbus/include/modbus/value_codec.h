@@ -30,6 +30,9 @@ using RawValue = std::variant<bool, std::uint64_t, std::int64_t, double, std::st
 [[nodiscard]] tl::expected<std::vector<std::uint16_t>, std::string> encode_value(
     const RawValue& value, model::DataType type, model::WordOrder order, std::uint32_t bit = 0);
 
+// Brings the registers of one value from one order into another, as a controller or a gateway does.
+void reorder(std::span<std::uint16_t> registers, model::WordOrder from, model::WordOrder to);
+
 // raw x factor + offset, for values that are numbers; text gives nothing.
 [[nodiscard]] std::optional<double> engineering_value(const RawValue& raw,
                                                       const model::Point& point);

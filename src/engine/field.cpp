@@ -1,0 +1,157 @@
+#include "engine/field.h"
+
+#include <algorithm>
+
+namespace greymet::engine {
+
+using model::Area;
+using model::Target;
+
+namespace {
+
+AnswerLimits limits_of(const model::Slave& slave) {
+  AnswerLimits limits;
+  if (slave.functions) {
+    limits.functions.emplace();
+    for (const auto& code : slave.functions->value) limits.functions->push_back(code.value);
+  }
+  const auto lower = [](std::int64_t& limit, const model::Declared<std::int64_t>& declared) {
+    if (declared) limit = std::min(limit, declared->value);
+  };
+  lower(limits.most_read, slave.max_read);
+  lower(limits.most_write, slave.max_write);
+  lower(limits.most_read_bits, slave.max_read_bits);
+  lower(limits.most_write_bits, slave.max_write_bits);
+  limits.on_line = slave.line.has_value();
+  limits.name = slave.name;
+  return limits;
+}
+
+BitSequence one_bit(const model::MemoryRange& range) {
+  return {range.bits.store, range.bits.first, 1, model::bits_per_word};
+}
+
+}  // namespace
+
+bool PeerImage::has(Area area, std::uint32_t offset, std::uint32_t count, bool) const {
+  return memory_.layout().serving(area, offset, count).has_value();
+}
+std::uint16_t PeerImage::word(Area area, std::uint32_t offset) const {
+  const auto range = memory_.layout().serving(area, offset, 1);
+  return range ? memory_.registers(memory_.sequence(*range), 1)[0] : std::uint16_t{0};
+}
+bool PeerImage::bit(Area area, std::uint32_t offset) const {
+  const auto range = memory_.layout().serving(area, offset, 1);
+  return range && memory_.bit(one_bit(*range).store, one_bit(*range).first);
+}
+void PeerImage::set_word(std::uint32_t offset, std::uint16_t value) {
+  const auto range = memory_.layout().serving(Area::holding_register, offset, 1);
+  if (range) memory_.put_registers(memory_.sequence(*range), {value});
+}
+void PeerImage::set_bit(std::uint32_t offset, bool value) {
+  const auto range = memory_.layout().serving(Area::coil, offset, 1);
+  if (range) memory_.put_bits(one_bit(*range), {value});
+}
+
+Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& memories, bool still)
+    : plan_(plan) {
+  for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
+    const model::Slave& slave = plan.plan.slaves[s];
+    slaves_.push_back(std::make_unique<FieldSlave>(plan, s, still));
+    slave_limits_.push_back(limits_of(slave));
+    std::optional<Watchdog> watchdog;
+    if (slave.watchdog) {
+      watchdog.emplace();
+      watchdog->limit = slave.watchdog->value;
+      watchdog->by_writes = plan.exchange.slaves[s].watchdog_by == model::WatchdogBy::writes;
+    }
+    watchdogs_.push_back(watchdog);
+  }
+  // slaves that nobody asks are there as well
+  const auto add = [this](const std::string& host, std::int64_t port, const Target& target) {
+    auto& there = hosts_[{host, port}];
+    if (std::find(there.begin(), there.end(), target) == there.end()) there.push_back(target);
+  };
+  for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
+    const model::ExchangeSlave& slave = plan.exchange.slaves[s];
+    if (slave.host) add(*slave.host, slave.port, {false, s, 0});
+  }
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const model::Endpoint& to = t.endpoint;
+    if (to.connection && !to.gateway) add(to.host, to.port, t.target);
+  }
+  for (ControllerMemory& memory : memories) {
+    peers_.push_back(std::make_unique<PeerImage>(memory));
+  }
+}
+
+std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
+                                           modbus::ByteView pdu) {
+  AnswerCounters& counters = counters_[target];
+  if (target.is_peer) {
+    AnswerLimits limits;
+    const auto& answers = plan_.exchange.controllers[target.index].answers;
+    limits.on_line = target.answer < answers.size() && answers[target.answer].on_line;
+    limits.name = plan_.plan.controllers[target.index].name;
+    return answer_request(pdu, *peers_[target.index], limits, counters);
+  }
+  FieldSlave& slave = *slaves_[target.index];
+  const auto request = modbus::decode_request(pdu);
+  if (request && model::reads(request->function)) {
+    slave.refresh(now, model::traits_of(request->function).area,
+                  {request->offset, request->offset + std::uint32_t{request->quantity}});
+  }
+  auto reply = answer_request(pdu, slave, slave_limits_[target.index], counters);
+  auto& watchdog = watchdogs_[target.index];
+  const bool feeds =
+      watchdog && (!watchdog->by_writes || (request && model::writes(request->function)));
+  if (feeds) {
+    watchdog->last = now;
+    watchdog->tripped = false;
+  }
+  return reply;
+}
+
+std::optional<Target> Field::on_line(model::LineIndex line, std::uint8_t unit) const {
+  const auto is_unit = [unit](const std::optional<model::Unit>& u) {
+    return u && u->value == unit;
+  };
+  const auto& slaves = plan_.exchange.slaves;
+  for (std::size_t s = 0; s < slaves.size(); ++s) {
+    if (slaves[s].line == line && is_unit(slaves[s].unit)) return Target{false, s, 0};
+  }
+  const auto& controllers = plan_.exchange.controllers;
+  for (std::size_t c = 0; c < controllers.size(); ++c) {
+    for (std::size_t a = 0; a < controllers[c].answers.size(); ++a) {
+      const model::ExchangeAnswer& answer = controllers[c].answers[a];
+      if (answer.line == line && is_unit(answer.unit)) return Target{true, c, a};
+    }
+  }
+  return std::nullopt;
+}
+
+std::optional<Target> Field::at_host(const std::string& host, std::int64_t port,
+                                     std::uint8_t unit) const {
+  const auto at = hosts_.find({host, port});
+  if (at == hosts_.end()) return std::nullopt;
+  for (const Target& target : at->second) {
+    const auto& own = target.is_peer
+                          ? plan_.exchange.controllers[target.index].answers[target.answer].unit
+                          : plan_.exchange.slaves[target.index].unit;
+    if (own && own->value == unit) return target;
+  }
+  return at->second.size() == 1 ? std::optional(at->second.front()) : std::nullopt;
+}
+
+std::vector<Field::Tripped> Field::tripped(Duration now) {
+  std::vector<Tripped> out;
+  for (std::size_t s = 0; s < watchdogs_.size(); ++s) {
+    auto& watchdog = watchdogs_[s];
+    if (!watchdog || watchdog->tripped || now - watchdog->last <= watchdog->limit) continue;
+    watchdog->tripped = true;
+    out.push_back({s, watchdog->last + watchdog->limit});
+  }
+  return out;
+}
+
+}  // namespace greymet::engine

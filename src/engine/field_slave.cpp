@@ -1,0 +1,183 @@
+#include <algorithm>
+#include <cmath>
+
+#include "engine/field.h"
+
+namespace greymet::engine {
+
+using modbus::RawValue;
+using model::Area;
+using model::DataType;
+using model::Extent;
+using model::Point;
+using model::TypeKind;
+
+namespace {
+
+double clamped(double value, double low, double high) {
+  return std::min(high, std::max(low, value));
+}
+RawValue unsigned_of(double value, double most) {
+  return RawValue(static_cast<std::uint64_t>(std::llround(clamped(value, 0, most))));
+}
+RawValue signed_of(double value, double most) {
+  return RawValue(static_cast<std::int64_t>(std::llround(clamped(value, -most - 1, most))));
+}
+
+}  // namespace
+
+RawValue raw_from(const Point& point, double engineering) {
+  const double raw = point.factor == 0 ? 0 : (engineering - point.offset) / point.factor;
+  constexpr double most_exact = 9.0e15;  // whole numbers a double holds
+  switch (point.type.kind) {
+    case TypeKind::boolean: return RawValue(raw >= 0.5);
+    case TypeKind::u16:
+    case TypeKind::bits: return unsigned_of(raw, 65535);
+    case TypeKind::i16: return signed_of(raw, 32767);
+    case TypeKind::u32: return unsigned_of(raw, 4294967295.0);
+    case TypeKind::i32: return signed_of(raw, 2147483647.0);
+    case TypeKind::u64: return unsigned_of(raw, most_exact);
+    case TypeKind::i64: return signed_of(raw, most_exact);
+    case TypeKind::bcd16: return unsigned_of(raw, 9999);
+    case TypeKind::bcd32: return unsigned_of(raw, 99999999);
+    case TypeKind::f32:
+    case TypeKind::f64: return RawValue(raw);
+    case TypeKind::text: break;
+  }
+  return RawValue(std::string());
+}
+
+FieldSlave::FieldSlave(const model::ResolvedPlan& plan, std::size_t slave, bool still)
+    : plan_(plan),
+      slave_(slave),
+      map_(plan.map_of({false, slave, 0})),
+      holes_(plan.exchange.slaves[slave].holes) {
+  if (!map_) return;
+  for (const Point& point : map_->points()) {
+    const bool written =
+        point.access != model::Access::read &&
+        (point.address.area == Area::coil || point.address.area == Area::holding_register);
+    Moving moving;
+    if (point.type.kind == TypeKind::text) {
+      moving.text = point.name;
+    } else {
+      moving.generator = default_generator(point, !still && !written);
+    }
+    points_.push_back(std::move(moving));
+  }
+  restart();
+}
+
+void FieldSlave::restart() {
+  values_.clear();
+  for (Moving& point : points_) point.held = false;
+  for (std::size_t i = 0; i < points_.size(); ++i) store({}, i);
+}
+
+bool FieldSlave::has(Area area, std::uint32_t offset, std::uint32_t count, bool to_write) const {
+  if (!map_) return true;
+  const Extent block{offset, offset + count};
+  if (holes_ == model::Holes::refuse && !map_->holes_in(area, block).empty()) return false;
+  if (!to_write) return true;
+  const auto points = map_->points_touching(area, block);
+  return std::none_of(points.begin(), points.end(),
+                      [](const Point* point) { return point->access == model::Access::read; });
+}
+
+std::uint16_t FieldSlave::word(Area area, std::uint32_t offset) const {
+  const auto at = values_.find(key(area, offset));
+  return at == values_.end() ? std::uint16_t{0} : at->second;
+}
+
+bool FieldSlave::bit(Area area, std::uint32_t offset) const {
+  return word(area, offset) != 0;
+}
+
+void FieldSlave::put(Area area, std::uint32_t offset, std::uint16_t value) {
+  values_[key(area, offset)] = value;
+}
+
+// What is written stays: its point does not move any more.
+void FieldSlave::hold(Area area, std::uint32_t offset) {
+  if (!map_) return;
+  for (const Point* point : map_->points_touching(area, {offset, offset + 1})) {
+    points_[static_cast<std::size_t>(point - map_->points().data())].held = true;
+  }
+}
+
+void FieldSlave::set_word(std::uint32_t offset, std::uint16_t value) {
+  force_word(Area::holding_register, offset, value);
+}
+void FieldSlave::set_bit(std::uint32_t offset, bool value) {
+  force_word(Area::coil, offset, value ? 1 : 0);
+}
+void FieldSlave::force_word(Area area, std::uint32_t offset, std::uint16_t value) {
+  hold(area, offset);
+  put(area, offset, value);
+}
+
+void FieldSlave::refresh(Duration now, Area area, Extent block) {
+  if (!map_) return;
+  for (const Point* point : map_->points_touching(area, block)) {
+    const auto index = static_cast<std::size_t>(point - map_->points().data());
+    const Moving& moving = points_[index];
+    const bool still = !moving.generator || moving.generator->kind == GeneratorKind::constant;
+    if (!moving.held && !still) store(now, index);
+  }
+}
+
+void FieldSlave::set_generator(std::size_t point, const Generator& generator) {
+  points_[point].generator = generator;
+  points_[point].text.reset();
+  store({}, point);
+}
+
+void FieldSlave::set_text(std::size_t point, const std::string& text) {
+  points_[point].text = text;
+  points_[point].generator.reset();
+  store({}, point);
+}
+
+void FieldSlave::store(Duration now, std::size_t index) {
+  const Point& point = map_->points()[index];
+  const Moving& moving = points_[index];
+  const RawValue raw = moving.text ? RawValue(moving.text->substr(0, point.type.characters))
+                                   : raw_from(point, moving.generator->value_at(now));
+  const Extent extent = model::extent_of(point);
+  const Area area = point.address.area;
+  if (model::is_bit_area(area)) {
+    put(area, extent.first, std::get<bool>(raw) ? 1 : 0);
+    return;
+  }
+  if (point.type.kind == TypeKind::boolean) {
+    const auto mask = static_cast<std::uint16_t>(1U << point.bit.value_or(0));
+    const std::uint16_t before = word(area, extent.first);
+    put(area, extent.first,
+        static_cast<std::uint16_t>(std::get<bool>(raw) ? before | mask : before & ~mask));
+    return;
+  }
+  const auto order = plan_.order_of(slave_, point).value_or(model::WordOrder::abcd);
+  const auto words = modbus::encode_value(raw, point.type, order);
+  if (!words) return;
+  for (std::uint32_t i = 0; i < words->size() && extent.first + i < extent.end; ++i) {
+    put(area, extent.first + i, (*words)[i]);
+  }
+}
+
+tl::expected<RawValue, std::string> FieldSlave::value(Duration now, std::size_t index) {
+  const Point& point = map_->points()[index];
+  const Extent extent = model::extent_of(point);
+  refresh(now, point.address.area, extent);
+  if (model::is_bit_area(point.address.area)) {
+    return RawValue(bit(point.address.area, extent.first));
+  }
+  std::vector<std::uint16_t> words;
+  for (std::uint32_t at = extent.first; at < extent.end; ++at) {
+    words.push_back(word(point.address.area, at));
+  }
+  return modbus::decode_value(words, point.type,
+                              plan_.order_of(slave_, point).value_or(model::WordOrder::abcd),
+                              point.bit.value_or(0));
+}
+
+}  // namespace greymet::engine

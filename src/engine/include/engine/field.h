@@ -1,0 +1,127 @@
+// Everybody who answers: field slaves with their register maps, and controllers to their peers.
+//
+// No clock and no sockets: whoever carries requests says when one arrived. One thread.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "engine/controller_memory.h"
+#include "engine/generator.h"
+#include "engine/register_image.h"
+#include "modbus/value_codec.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::engine {
+
+// One field slave: registers and bits behind its map. Points move by their generators until a
+// master writes them.
+class FieldSlave final : public RegisterImage {
+ public:
+  // Keeps references. `still`: no default generator moves.
+  FieldSlave(const model::ResolvedPlan& plan, std::size_t slave, bool still);
+
+  [[nodiscard]] bool has(model::Area area, std::uint32_t offset, std::uint32_t count,
+                         bool to_write) const override;
+  [[nodiscard]] std::uint16_t word(model::Area area, std::uint32_t offset) const override;
+  [[nodiscard]] bool bit(model::Area area, std::uint32_t offset) const override;
+  void set_word(std::uint32_t offset, std::uint16_t value) override;
+  void set_bit(std::uint32_t offset, bool value) override;
+
+  // Moves the points that touch the block to their values of that time.
+  void refresh(Duration now, model::Area area, model::Extent block);
+  // Points are those of the slave's map. A value that does not fit the type is cut to its range.
+  void set_generator(std::size_t point, const Generator& generator);
+  void set_text(std::size_t point, const std::string& text);
+  [[nodiscard]] tl::expected<modbus::RawValue, std::string> value(Duration now, std::size_t point);
+  // Puts a register or bit there, and keeps generators from moving it.
+  void force_word(model::Area area, std::uint32_t offset, std::uint16_t value);
+  // All as it was at the start.
+  void restart();
+
+ private:
+  struct Moving {
+    std::optional<Generator> generator;
+    std::optional<std::string> text;
+    bool held = false;  // written by a master, or forced
+  };
+  [[nodiscard]] std::uint32_t key(model::Area area, std::uint32_t offset) const {
+    return static_cast<std::uint32_t>(area) << 16U | offset;
+  }
+  void put(model::Area area, std::uint32_t offset, std::uint16_t value);
+  void hold(model::Area area, std::uint32_t offset);
+  void store(Duration now, std::size_t point);
+
+  const model::ResolvedPlan& plan_;
+  std::size_t slave_;
+  const model::RegisterMap* map_;
+  model::Holes holes_;
+  std::vector<Moving> points_;  // parallel to the map's
+  std::unordered_map<std::uint32_t, std::uint16_t> values_;
+};
+
+// A controller as its peers see it: what its areas serve.
+class PeerImage final : public RegisterImage {
+ public:
+  explicit PeerImage(ControllerMemory& memory) : memory_(memory) {}
+  [[nodiscard]] bool has(model::Area area, std::uint32_t offset, std::uint32_t count,
+                         bool to_write) const override;
+  [[nodiscard]] std::uint16_t word(model::Area area, std::uint32_t offset) const override;
+  [[nodiscard]] bool bit(model::Area area, std::uint32_t offset) const override;
+  void set_word(std::uint32_t offset, std::uint16_t value) override;
+  void set_bit(std::uint32_t offset, bool value) override;
+
+ private:
+  ControllerMemory& memory_;
+};
+
+// All of a plan.
+class Field {
+ public:
+  // `memories`: one per controller, parallel to the plan's; they must outlive it.
+  Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& memories, bool still);
+
+  // The PDU with which the target answers one that arrives at `now`; nothing where it does not.
+  [[nodiscard]] std::optional<modbus::Bytes> answer(Duration now, const model::Target& target,
+                                                    modbus::ByteView pdu);
+  // Who answers to that unit on a serial line, or at a TCP host and port (there a slave takes any
+  // unit but another's at the same place).
+  [[nodiscard]] std::optional<model::Target> on_line(model::LineIndex line,
+                                                     std::uint8_t unit) const;
+  [[nodiscard]] std::optional<model::Target> at_host(const std::string& host, std::int64_t port,
+                                                     std::uint8_t unit) const;
+  [[nodiscard]] FieldSlave& slave(std::size_t index) { return *slaves_[index]; }
+
+  // Watchdogs of slaves that nobody asked (or wrote to) for too long.
+  struct Tripped {
+    std::size_t slave = 0;
+    Duration at{};
+  };
+  // Those that trip by `now`, each once until it is served again.
+  [[nodiscard]] std::vector<Tripped> tripped(Duration now);
+
+ private:
+  struct Watchdog {
+    Duration limit{};
+    bool by_writes = false;
+    Duration last{};
+    bool tripped = false;
+  };
+  const model::ResolvedPlan& plan_;
+  std::vector<std::unique_ptr<FieldSlave>> slaves_;
+  std::vector<std::unique_ptr<PeerImage>> peers_;  // per controller
+  std::vector<AnswerLimits> slave_limits_;
+  std::map<model::Target, AnswerCounters> counters_;
+  std::map<std::pair<std::string, std::int64_t>, std::vector<model::Target>, std::less<>> hosts_;
+  std::vector<std::optional<Watchdog>> watchdogs_;
+};
+
+// A raw value of the type from a number in engineering units, cut to what the type holds.
+[[nodiscard]] modbus::RawValue raw_from(const model::Point& point, double engineering);
+
+}  // namespace greymet::engine

@@ -1,0 +1,47 @@
+// Whether a frame answers a request: nothing of one reply is ever taken for another's.
+#pragma once
+
+#include <optional>
+#include <variant>
+
+#include "modbus/frame.h"
+
+namespace greymet::engine {
+
+// A request as it went out.
+struct Asked {
+  std::uint8_t unit = 0;
+  std::uint16_t transaction = 0;  // TCP alone
+  modbus::Request request;
+  modbus::Framing framing = modbus::Framing::rtu;
+  modbus::Bytes bytes;  // the whole frame
+};
+
+// What is wrong with a good frame that does not answer the request, or with bytes that are none.
+enum class Oddity : std::uint8_t {
+  noise,
+  bad_checksum,
+  cut_short,
+  bad_protocol,
+  absurd_length,
+  echo,  // the own request
+  wrong_unit,
+  wrong_function,
+  wrong_length,       // other registers, bits or echoed fields than asked for
+  wrong_transaction,  // TCP: not the number of a request under way; late, or nobody's
+  unasked,            // nothing was asked
+  ambiguous,          // may as well be the late answer to an earlier request
+};
+// "noise", "bad checksum", "cut short", "the own request", "another unit" ...
+[[nodiscard]] std::string_view to_string(Oddity oddity);
+
+using Answer = std::variant<modbus::Reply, modbus::ExceptionReply>;
+
+// The answer in the frame, or why it is none to this request.
+[[nodiscard]] std::variant<Answer, Oddity> answer_in(const modbus::Frame& frame,
+                                                     const Asked& asked);
+
+// A good answer to this request has the same bytes as the request: functions 5, 6 and 22.
+[[nodiscard]] bool answered_by_echo(const modbus::Request& request);
+
+}  // namespace greymet::engine

@@ -1,0 +1,130 @@
+// The virtual world: masters, everybody who answers, and the wires between them, on one virtual
+// clock.
+//
+// Wires take the durations of timing/transaction_times.h, so that requests complete when the
+// simulation says they do, to the nanosecond, wherever both are told the same. Bytes really travel:
+// frames are encoded, damaged where faults say so, received and decoded. Deterministic for a seed.
+#pragma once
+
+#include <cstdint>
+#include <deque>
+#include <functional>
+#include <map>
+#include <random>
+#include <vector>
+
+#include "engine/faults.h"
+#include "engine/field.h"
+#include "engine/master.h"
+#include "engine/program.h"
+#include "timing/simulation.h"
+
+namespace greymet::engine {
+
+struct WorldOptions {
+  timing::Durations durations = timing::Durations::typical;
+  std::uint64_t seed = 1;
+  bool still = false;  // values do not move by themselves
+  bool programs = true;
+  // A request meets the faults of the instant when its turn came, in all its tries, as in the
+  // simulation; else each reply those of its own instant.
+  bool faults_by_request = false;
+  FaultScript faults;
+  MasterOptions master;
+};
+
+class World {
+ public:
+  // Keeps references to plan and timing.
+  World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
+        const WorldOptions& options);
+  World(const World&) = delete;
+  World& operator=(const World&) = delete;
+  ~World() = default;
+
+  // Goes on until `until`, handing out each finished request. Anything due at that instant
+  // still happens.
+  void run_until(Duration until, const std::function<void(const RequestRecord&)>& finished);
+  [[nodiscard]] Duration now() const { return now_; }
+
+  [[nodiscard]] ControllerMemory& memory(std::size_t controller) { return memories_[controller]; }
+  [[nodiscard]] Field& field() { return field_; }
+  [[nodiscard]] std::vector<Program>& programs() { return programs_; }
+  [[nodiscard]] const std::vector<Master>& masters() const { return masters_; }
+  [[nodiscard]] const std::vector<Notice>& notices() const { return notices_; }
+  // Takes what would be done now; to be called after values were changed from outside.
+  void touch() { touched_ = true; }
+
+ private:
+  // At one instant: what arrives comes before what is sent on.
+  enum class Kind : std::uint8_t {
+    to_master,
+    connected,
+    refused,
+    dropped,
+    line_end,
+    line_arrival,
+    to_slave,
+    restart
+  };
+  struct Event {
+    Duration at{};
+    Kind kind = Kind::to_master;
+    std::size_t link = 0;
+    std::uint64_t order = 0;
+    std::uint64_t epoch = 0;  // of the link's connection
+    std::size_t job = 0;
+    Duration turn{};  // of its request
+    modbus::Bytes bytes;
+  };
+  struct Later {
+    bool operator()(const Event& a, const Event& b) const;
+  };
+  // A serial line behind gateways.
+  struct SharedLine {
+    bool busy = false;
+    std::deque<Event> arrivals;
+  };
+  struct Wire {
+    std::size_t controller = 0;
+    std::uint64_t epoch = 0;
+    Duration last_arrival{};                     // at the gateway: a connection keeps its order
+    std::map<std::size_t, Duration> last_reply;  // on a line, per slave: it answers in order
+  };
+
+  void push(Duration at, Kind kind, std::size_t link, std::size_t job, modbus::Bytes bytes = {},
+            Duration turn = {});
+  [[nodiscard]] Effects effects_of(const model::Target& target, Duration turn, Duration at) const;
+  void handle(Event event);
+  void carry_out(std::size_t controller, const std::vector<MasterAction>& actions);
+  void send(const MasterAction& action);
+  void send_through_gateway(const MasterAction& action, const timing::TransactionTimes& times,
+                            const Effects& effects);
+  void reach_slave(const Event& event);
+  void begin_on_line(SharedLine& line, Duration at);
+  void end_on_line(const Event& event);
+  void restart_due(const Fault& fault);
+  [[nodiscard]] Duration draw(Duration shortest, Duration typical, Duration longest);
+  [[nodiscard]] const model::ExchangeTransaction& transaction(std::size_t link,
+                                                              std::size_t job) const;
+  [[nodiscard]] std::optional<modbus::Frame> frame_of(const modbus::Bytes& bytes,
+                                                      modbus::Framing framing) const;
+
+  const model::ResolvedPlan& plan_;
+  const timing::TimingModel& timing_;
+  WorldOptions options_;
+  std::vector<ControllerMemory> memories_;
+  Field field_;
+  std::vector<Master> masters_;
+  std::vector<Program> programs_;
+  std::vector<Wire> wires_;                   // per link
+  std::map<std::size_t, SharedLine> shared_;  // per line behind gateways
+  std::vector<Event> events_;                 // a heap
+  std::uint64_t order_ = 0;
+  std::vector<Notice> notices_;
+  std::mt19937_64 random_;
+  Duration now_{};
+  bool touched_ = true;
+};
+
+}  // namespace greymet::engine

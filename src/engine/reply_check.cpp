@@ -1,0 +1,80 @@
+#include "engine/reply_check.h"
+
+namespace greymet::engine {
+
+using modbus::ExceptionReply;
+using modbus::Reply;
+using modbus::Request;
+using model::FunctionCode;
+
+namespace {
+
+constexpr unsigned exception_flag = 0x80;  // V1.1b3, section 7
+
+// V1.1b3, sections 6.1 to 6.17: what a good reply repeats of its request, and how much it brings.
+bool fits(const Reply& reply, const Request& request) {
+  switch (request.function) {
+    case FunctionCode::read_coils:
+    case FunctionCode::read_discrete_inputs:
+      return reply.bits.size() == (request.quantity + 7U) / 8 * 8;
+    case FunctionCode::read_holding_registers:
+    case FunctionCode::read_input_registers:
+    case FunctionCode::read_write_multiple_registers:
+      return reply.registers.size() == request.quantity;
+    case FunctionCode::write_single_coil:
+      return reply.offset == request.offset && reply.bits == request.bits;
+    case FunctionCode::write_single_register:
+    case FunctionCode::mask_write_register:
+      return reply.offset == request.offset && reply.registers == request.registers;
+    case FunctionCode::write_multiple_coils:
+      return reply.offset == request.offset && reply.quantity == request.bits.size();
+    case FunctionCode::write_multiple_registers:
+      return reply.offset == request.offset && reply.quantity == request.registers.size();
+  }
+  return false;
+}
+
+}  // namespace
+
+std::string_view to_string(Oddity oddity) {
+  switch (oddity) {
+    case Oddity::noise: return "noise";
+    case Oddity::bad_checksum: return "bad checksum";
+    case Oddity::cut_short: return "cut short";
+    case Oddity::bad_protocol: return "another protocol";
+    case Oddity::absurd_length: return "absurd length";
+    case Oddity::echo: return "the own request";
+    case Oddity::wrong_unit: return "another unit";
+    case Oddity::wrong_function: return "another function";
+    case Oddity::wrong_length: return "another length or address";
+    case Oddity::wrong_transaction: return "another transaction number";
+    case Oddity::unasked: return "nothing was asked";
+    case Oddity::ambiguous: return "may be a late answer to an earlier request";
+  }
+  return "";
+}
+
+std::variant<Answer, Oddity> answer_in(const modbus::Frame& frame, const Asked& asked) {
+  if (asked.framing == modbus::Framing::tcp && frame.transaction != asked.transaction) {
+    return Oddity::wrong_transaction;
+  }
+  if (frame.unit != asked.unit) return Oddity::wrong_unit;
+  const unsigned code = frame.pdu.empty() ? 0 : std::to_integer<unsigned>(frame.pdu[0]);
+  if ((code & ~exception_flag) != static_cast<unsigned>(model::number_of(asked.request.function))) {
+    return Oddity::wrong_function;
+  }
+  const auto reply = modbus::decode_reply(frame.pdu);
+  if (!reply) return Oddity::wrong_length;
+  if (const auto* refusal = std::get_if<ExceptionReply>(&*reply)) return Answer(*refusal);
+  const Reply& good = std::get<Reply>(*reply);
+  if (!fits(good, asked.request)) return Oddity::wrong_length;
+  return Answer(good);
+}
+
+bool answered_by_echo(const Request& request) {
+  return request.function == FunctionCode::write_single_coil ||
+         request.function == FunctionCode::write_single_register ||
+         request.function == FunctionCode::mask_write_register;
+}
+
+}  // namespace greymet::engine
