@@ -72,6 +72,7 @@ class CommandLine {
     add_tune();
     add_memory();
     add_points();
+    add_rehearse();
     add_export();
     add_demo();
   }
@@ -250,6 +251,28 @@ class CommandLine {
     add_format(c, points_.output.format, "csv", "one row a value");
     add_output(c, points_.output.out, points_.output.force, false);
   }
+  void add_rehearse() {
+    auto& c = add("rehearse",
+                  "run the exchange against simulated slaves, with faults, and hold it against the "
+                  "timing model",
+                  [this] { return run_rehearse(rehearse_, terminal_); });
+    c.add_option("PLAN", rehearse_.plan, plan_help)->required();
+    c.add_flag("--fast", rehearse_.fast, "on virtual time, as fast as the computer goes");
+    c.add_option("--duration", rehearse_.duration,
+                 "of the quiet act in which responses are measured")
+        ->capture_default_str()
+        ->type_name("TIME");
+    c.add_option("--durations", rehearse_.durations,
+                 "with --fast: typical, longest or random ones of lines and slaves")
+        ->check(CLI::IsMember({"typical", "longest", "random"}))
+        ->capture_default_str()
+        ->type_name("WHICH");
+    c.add_option("--faults", rehearse_.faults,
+                 "a table of faults (at,for,slave,fault,with) instead of every slave silent once")
+        ->type_name("FILE");
+    c.add_flag("--no-faults", rehearse_.no_faults, "leave the faults out");
+    add_results(c, rehearse_.output);
+  }
   void add_export() {
     auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",
                   [this] { return run_export(export_, terminal_); });
@@ -277,6 +300,7 @@ class CommandLine {
   TuneOptions tune_;
   MemoryOptions memory_;
   PointsOptions points_;
+  RehearseOptions rehearse_;
   ExportOptions export_;
   DemoOptions demo_;
 };

@@ -2,7 +2,27 @@
 
 #include <algorithm>
 
+#include "model/value_trace.h"
+
 namespace greymet::engine {
+
+namespace {
+
+// Where the consumer looks: where the plan says, else where the exchange brings the bit first.
+std::optional<BitSequence> where_seen(const model::ResolvedPlan& plan,
+                                      const model::ExchangeHeartbeat& heartbeat,
+                                      const ControllerMemory& memory) {
+  if (heartbeat.seen) return memory.sequence(*heartbeat.seen);
+  if (!heartbeat.from || !heartbeat.bit || !heartbeat.to) return std::nullopt;
+  const auto start = model::memory_place(*heartbeat.from, heartbeat.bit->bits);
+  for (const model::TracedPlace& at : model::trace_value(plan, start, std::nullopt)) {
+    if (!at.place.at_controller || at.place.owner != *heartbeat.to) continue;
+    return BitSequence{at.place.bits.store, at.place.bits.first, 1, model::bits_per_word};
+  }
+  return std::nullopt;
+}
+
+}  // namespace
 
 Program::Program(const model::ResolvedPlan& plan, model::ControllerIndex controller,
                  ControllerMemory& memory)
@@ -13,11 +33,12 @@ Program::Program(const model::ResolvedPlan& plan, model::ControllerIndex control
     if (heartbeat.from == controller && heartbeat.bit && heartbeat.toggle > Duration{}) {
       produced_.push_back({memory.sequence(*heartbeat.bit), heartbeat.toggle, heartbeat.toggle});
     }
-    if (heartbeat.to == controller && heartbeat.seen) {
+    if (heartbeat.to != controller) continue;
+    if (const auto seen = where_seen(plan, heartbeat, memory)) {
       HeartbeatWatch watch;
       watch.heartbeat = h;
       watched_.push_back(watch);
-      seen_.push_back(memory.sequence(*heartbeat.seen));
+      seen_.push_back(*seen);
     }
   }
   for (const model::ResolvedCopy& copy : plan.copies) {

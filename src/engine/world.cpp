@@ -48,6 +48,11 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     wires_[q].controller = timing.queues[q].controller;
   }
+  set_faults(options_.faults);
+}
+
+void World::set_faults(FaultScript script) {
+  options_.faults = std::move(script);
   const auto& faults = options_.faults.rows();
   for (std::size_t f = 0; f < faults.size(); ++f) {
     if (faults[f].kind == FaultKind::restart) push(faults[f].at, Kind::restart, 0, f);
@@ -73,7 +78,7 @@ void World::push(Duration at, Kind kind, std::size_t link, std::size_t job, modb
   std::push_heap(events_.begin(), events_.end(), Later());
 }
 
-void World::run_until(Duration until, const std::function<void(const RequestRecord&)>& finished) {
+void World::run_until(Duration until, const Finished& finished) {
   while (true) {
     Duration next = events_.empty() ? never : events_.front().at;
     for (const Master& master : masters_) next = std::min(next, master.next_wake(now_));
@@ -82,7 +87,7 @@ void World::run_until(Duration until, const std::function<void(const RequestReco
     }
     if (touched_) next = now_;
     touched_ = false;
-    if (next > until) break;
+    if (next > until || stopped()) break;
     now_ = std::max(now_, next);
     while (!events_.empty() && events_.front().at <= now_) {
       std::pop_heap(events_.begin(), events_.end(), Later());
@@ -131,7 +136,11 @@ void World::handle(Event event) {
       break;
     }
     case Kind::to_slave: reach_slave(event); break;
-    case Kind::restart: restart_due(options_.faults.rows()[event.job]); break;
+    case Kind::restart:
+      if (event.job < options_.faults.rows().size()) {
+        restart_due(options_.faults.rows()[event.job]);
+      }
+      break;
   }
 }
 

@@ -1,10 +1,12 @@
 #include "files/output_folder.h"
 
+#include <fcntl.h>
 #include <openssl/evp.h>
 #include <sys/stat.h>
 
 #include <algorithm>
 #include <array>
+#include <cerrno>
 #include <filesystem>
 #include <map>
 #include <system_error>
@@ -21,6 +23,10 @@ namespace fs = std::filesystem;
 constexpr std::string_view manifest_name = ".greymet-files";
 constexpr std::size_t digest_length = 64;  // hexadecimal digits of SHA-256
 constexpr unsigned for_all_to_read = 0666;
+// stands in the manifest for the digest of a file that grew
+constexpr std::string_view growing_mark =
+    "****************************************************************";
+static_assert(growing_mark.size() == digest_length);
 
 tl::unexpected<FileError> refuse_result(std::string message) {
   return tl::unexpected(FileError{std::move(message)});
@@ -122,6 +128,20 @@ tl::expected<OutputFolder, FileError> OutputFolder::open(const std::string& path
 
 tl::expected<void, FileError> OutputFolder::write(const std::string& name,
                                                   std::string_view content) {
+  return put(name, content, false);
+}
+
+tl::expected<Descriptor, FileError> OutputFolder::begin_growing(const std::string& name,
+                                                                std::string_view content) {
+  if (auto written = put(name, content, true); !written) return tl::unexpected(written.error());
+  Descriptor fd(
+      ::openat(folder_.descriptor(), name.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC | O_NOFOLLOW));
+  if (!fd.open()) return system_failure(fmt::format("{}/{}", folder_.path(), name), errno);
+  return fd;
+}
+
+tl::expected<void, FileError> OutputFolder::put(const std::string& name, std::string_view content,
+                                                bool grows) {
   const std::string path = fmt::format("{}/{}", folder_.path(), name);
   const std::vector<std::string> parts = parts_of(name);
   if (parts.empty()) return refuse_result(path + ": is no name for a result");
@@ -150,7 +170,7 @@ tl::expected<void, FileError> OutputFolder::write(const std::string& name,
   const auto present = folder->read(last);
   const std::string digest = present ? sha256_hex(*present) : std::string();
   if (standing != Standing::nothing && !force_ && !(present && *present == content)) {
-    if (!ours.contains(digest)) {
+    if (!ours.contains(digest) && !ours.contains(std::string(growing_mark))) {
       return refuse_result(fmt::format(
           "{}: exists, and {}; --force overwrites it", path,
           ours.empty() ? "greymet did not write it" : "was changed since greymet wrote it"));
@@ -160,7 +180,7 @@ tl::expected<void, FileError> OutputFolder::write(const std::string& name,
   const bool was_ours = ours.contains(digest);
   ours.clear();
   if (was_ours) ours.insert(digest);
-  ours.insert(sha256_hex(content));
+  ours.insert(grows ? std::string(growing_mark) : sha256_hex(content));
   if (auto saved = save(*root, known); !saved) return saved;
   return folder->replace(last, content, usual_mode());
 }

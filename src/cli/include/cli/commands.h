@@ -114,6 +114,18 @@ struct TuneOptions {
 };
 [[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
 
+// greymet rehearse PLAN
+struct RehearseOptions {
+  std::string plan;
+  bool fast = false;
+  std::string duration = "30s";
+  std::string durations = "typical";
+  std::string faults;  // a table of them; empty: every slave silent once
+  bool no_faults = false;
+  OutputOptions output;
+};
+[[nodiscard]] int run_rehearse(const RehearseOptions& options, const Terminal& terminal);
+
 // greymet export PLAN -o DIR
 struct ExportOptions {
   std::string plan;

@@ -12,6 +12,10 @@ namespace greymet::timing {
 struct Why;
 }
 
+namespace greymet::engine {
+struct RehearsalResult;
+}
+
 namespace greymet::cli {
 
 // Findings in compiler style, each with its source line and a caret.
@@ -38,6 +42,11 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 [[nodiscard]] std::string supervision_legend(const model::ResolvedPlan& plan,
                                              const timing::TimingReport& report,
                                              const Terminal& terminal);
+
+// What a rehearsal measured.
+[[nodiscard]] std::string rehearsal_text(const model::ResolvedPlan& plan,
+                                         const engine::RehearsalResult& result,
+                                         const Terminal& terminal);
 
 // All families but T and H, and N's rules about time.
 [[nodiscard]] checks::RuleSelection rules_without_time();

@@ -8,15 +8,12 @@
 
 #include <cstdint>
 #include <deque>
-#include <functional>
 #include <map>
 #include <random>
+#include <stop_token>
 #include <vector>
 
-#include "engine/faults.h"
-#include "engine/field.h"
-#include "engine/master.h"
-#include "engine/program.h"
+#include "engine/stage.h"
 #include "timing/simulation.h"
 
 namespace greymet::engine {
@@ -31,29 +28,28 @@ struct WorldOptions {
   bool faults_by_request = false;
   FaultScript faults;
   MasterOptions master;
+  std::stop_token stop;
 };
 
-class World {
+class World final : public Stage {
  public:
   // Keeps references to plan and timing.
   World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
         const WorldOptions& options);
-  World(const World&) = delete;
-  World& operator=(const World&) = delete;
-  ~World() = default;
 
-  // Goes on until `until`, handing out each finished request. Anything due at that instant
-  // still happens.
-  void run_until(Duration until, const std::function<void(const RequestRecord&)>& finished);
-  [[nodiscard]] Duration now() const { return now_; }
+  void run_until(Duration until, const Finished& finished) override;
+  [[nodiscard]] Duration now() const override { return now_; }
+  [[nodiscard]] bool stopped() const override { return options_.stop.stop_requested(); }
 
-  [[nodiscard]] ControllerMemory& memory(std::size_t controller) { return memories_[controller]; }
-  [[nodiscard]] Field& field() { return field_; }
-  [[nodiscard]] std::vector<Program>& programs() { return programs_; }
-  [[nodiscard]] const std::vector<Master>& masters() const { return masters_; }
-  [[nodiscard]] const std::vector<Notice>& notices() const { return notices_; }
-  // Takes what would be done now; to be called after values were changed from outside.
-  void touch() { touched_ = true; }
+  [[nodiscard]] ControllerMemory& memory(std::size_t controller) override {
+    return memories_[controller];
+  }
+  [[nodiscard]] Field& field() override { return field_; }
+  [[nodiscard]] std::vector<Program>& programs() override { return programs_; }
+  [[nodiscard]] const std::vector<Master>& masters() const override { return masters_; }
+  [[nodiscard]] const std::vector<Notice>& notices() const override { return notices_; }
+  void set_faults(FaultScript script) override;
+  void touch() override { touched_ = true; }
 
  private:
   // At one instant: what arrives comes before what is sent on.

@@ -25,9 +25,15 @@ class OutputFolder {
   // file of the same name, capitals aside. The message names the file.
   [[nodiscard]] tl::expected<void, FileError> write(const std::string& name,
                                                     std::string_view content);
+  // Begins a file that grows: `content` first, then what is appended through the descriptor. Later
+  // runs take whatever stands there for ours, as nobody knows its end after a kill.
+  [[nodiscard]] tl::expected<Descriptor, FileError> begin_growing(const std::string& name,
+                                                                  std::string_view content);
   [[nodiscard]] const std::string& path() const { return folder_.path(); }
 
  private:
+  [[nodiscard]] tl::expected<void, FileError> put(const std::string& name, std::string_view content,
+                                                  bool grows);
   OutputFolder(Folder folder, bool force) : folder_(std::move(folder)), force_(force) {}
 
   Folder folder_;

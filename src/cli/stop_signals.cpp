@@ -1,0 +1,54 @@
+#include "cli/stop_signals.h"
+
+#include <signal.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <thread>
+
+namespace greymet::cli {
+
+// A thread waits for the signals, so that no handler runs in between anything.
+struct StopSignals::State {
+  std::stop_source source;
+  sigset_t watched{};
+  sigset_t before{};
+  std::thread waiter;
+  std::atomic<bool> over{false};
+};
+
+StopSignals::StopSignals() : state_(std::make_unique<State>()) {
+  State& state = *state_;
+  sigemptyset(&state.watched);
+  sigaddset(&state.watched, SIGINT);
+  sigaddset(&state.watched, SIGTERM);
+  sigaddset(&state.watched, SIGUSR2);  // ends the waiter
+  pthread_sigmask(SIG_BLOCK, &state.watched, &state.before);
+  state.waiter = std::thread([&state] {
+    while (true) {
+      int signal = 0;
+      if (sigwait(&state.watched, &signal) != 0) return;
+      if (state.over) return;
+      if (signal == SIGUSR2) continue;
+      if (state.source.stop_requested()) {
+        // asked twice: do not wait for anything
+        constexpr int killed_by = 128;
+        ::_exit(killed_by + signal);
+      }
+      state.source.request_stop();
+    }
+  });
+}
+
+StopSignals::~StopSignals() {
+  state_->over = true;
+  pthread_kill(state_->waiter.native_handle(), SIGUSR2);
+  state_->waiter.join();
+  pthread_sigmask(SIG_SETMASK, &state_->before, nullptr);
+}
+
+std::stop_token StopSignals::token() const {
+  return state_->source.get_token();
+}
+
+}  // namespace greymet::cli

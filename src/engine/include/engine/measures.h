@@ -1,0 +1,67 @@
+// What was measured of each transaction.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "engine/master.h"
+
+namespace greymet::engine {
+
+// Durations, of which only so many are kept; least, mean and greatest are of all.
+class DurationSample {
+ public:
+  void add(Duration value);
+  [[nodiscard]] std::uint64_t count() const { return count_; }
+  [[nodiscard]] std::optional<Duration> least() const;
+  [[nodiscard]] std::optional<Duration> greatest() const;
+  [[nodiscard]] std::optional<double> mean_ms() const;
+  // The smallest that at least this share (0..1) do not exceed; of more than 20,000 values that of
+  // a fair sample of them.
+  [[nodiscard]] std::optional<Duration> quantile(double share) const;
+  [[nodiscard]] std::optional<Duration> median() const { return quantile(0.5); }
+
+ private:
+  static constexpr std::size_t most_kept = 20'000;
+  std::vector<Duration> kept_;
+  std::uint64_t count_ = 0;
+  double sum_ms_ = 0;
+  Duration least_ = never;
+  Duration greatest_{};
+  std::uint64_t random_ = 1;
+};
+
+// One transaction. What was sent is good, exception, timeout or bad.
+struct TransactionMeasure {
+  std::uint64_t sent = 0;
+  std::uint64_t good = 0;
+  std::uint64_t exceptions = 0;
+  std::uint64_t timeouts = 0;
+  std::uint64_t bad = 0;
+  std::uint64_t dropped = 0;   // released and never sent: parked, or no connection
+  std::uint64_t left_out = 0;  // not allowed, or with values that nobody stated
+  std::uint64_t tries = 0;
+  DurationSample responses;  // release to end, of good ones
+  DurationSample services;   // turn to end, of good ones
+  std::optional<std::uint8_t> last_exception;
+
+  [[nodiscard]] bool accounted() const { return sent == good + exceptions + timeouts + bad; }
+  void add(const RequestRecord& record);
+};
+
+// Per transaction of the resolved plan.
+class Measures {
+ public:
+  explicit Measures(std::size_t transactions) : of_(transactions) {}
+  void add(const RequestRecord& record) { of_[record.transaction].add(record); }
+  [[nodiscard]] const TransactionMeasure& of(std::size_t transaction) const {
+    return of_[transaction];
+  }
+  [[nodiscard]] bool accounted() const;
+
+ private:
+  std::vector<TransactionMeasure> of_;
+};
+
+}  // namespace greymet::engine

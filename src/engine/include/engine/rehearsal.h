@@ -1,0 +1,114 @@
+// A rehearsal: the whole exchange against simulated slaves, in four acts.
+//
+// 1. quiet: nothing goes wrong; responses are measured and held against what the timing model
+//    predicts and bounds.
+// 2. blocks: the first and last word of every block is changed at its source and must arrive.
+// 3. faults: of a script, or every slave silent once; each must be noticed and recovered from.
+// 4. heartbeats: each producer stops once; the alarm must come in time, and go again.
+//
+// Transactions run as often as they can: triggers as if they came every `min_gap`, gates open.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "engine/measures.h"
+#include "engine/stage.h"
+#include "timing/report.h"
+
+namespace greymet::engine {
+
+struct RehearsalOptions {
+  Duration quiet = std::chrono::seconds(30);
+  bool blocks = true;
+  bool faults = true;
+  std::optional<std::vector<Fault>> script;  // from the beginning of the third act
+  bool heartbeats = true;
+  // A median response is as predicted within the larger of these.
+  double tolerance = 0.03;
+  Duration tolerance_at_least = std::chrono::microseconds(300);
+};
+
+enum class TransactionVerdict : std::uint8_t {
+  good,
+  off,      // the median is not as predicted
+  late,     // a response over its bound
+  failing,  // not every request of the quiet act was good
+  not_run,  // none was sent
+};
+[[nodiscard]] std::string_view to_string(TransactionVerdict verdict);
+
+struct RehearsedTransaction {
+  std::size_t transaction = 0;
+  std::string name;
+  TransactionMeasure all;             // of all acts
+  TransactionMeasure quiet;           // of the first
+  std::uint64_t missed = 0;           // releases, in all acts
+  std::optional<Duration> predicted;  // median response with typical durations
+  std::optional<Duration> bound;
+  std::optional<Duration> typical;  // service
+  TransactionVerdict verdict = TransactionVerdict::good;
+};
+
+enum class BlockVerdict : std::uint8_t {
+  arrived,
+  driven,       // arrived, but somebody else writes its source: not what was put there
+  wrong,        // what lies at its end is not what lies at its source
+  not_carried,  // no good request in time
+  left_alone,   // mask writes and broadcasts; what waits for a start or a return
+};
+[[nodiscard]] std::string_view to_string(BlockVerdict verdict);
+
+// One block of a transaction in one direction.
+struct RehearsedBlock {
+  std::size_t transaction = 0;
+  bool is_read = true;
+  BlockVerdict first = BlockVerdict::not_carried;
+  BlockVerdict last = BlockVerdict::not_carried;
+  std::optional<Duration> after;  // from the change to its arrival
+};
+
+struct RehearsedFault {
+  Fault fault;                        // instants from the start of the run
+  std::optional<Duration> noticed;    // from its beginning to the first request that failed
+  std::optional<Duration> recovered;  // from its end to the first good answer
+  bool good = false;
+};
+
+struct RehearsedHeartbeat {
+  std::size_t heartbeat = 0;
+  std::uint64_t changes_seen = 0;        // in the quiet act
+  Duration longest_gap{};                // between two of them
+  std::uint64_t false_alarms = 0;        // in the quiet act
+  std::optional<Duration> alarm;         // after the producer stopped
+  std::optional<Duration> latest_alarm;  // by the timing model
+  std::optional<Duration> cleared;       // after it went on
+  bool watched = true;                   // the plan says where its consumer looks
+  bool good = false;
+};
+
+struct RehearsalResult {
+  Duration lasted{};
+  std::vector<RehearsedTransaction> transactions;  // in list order
+  std::vector<RehearsedBlock> blocks;
+  std::vector<RehearsedFault> faults;
+  std::vector<RehearsedHeartbeat> heartbeats;
+  std::vector<Field::Tripped> watchdogs;  // of slaves, while nothing was wrong
+  std::size_t notices = 0;                // bytes that were no answer
+  bool accounted = true;
+  bool stopped = false;  // before its end
+  bool passed = false;
+};
+
+// How long it will take, as far as it can be told.
+[[nodiscard]] Duration length_of(const model::ResolvedPlan& plan,
+                                 const timing::TimingReport& report,
+                                 const RehearsalOptions& options);
+
+// `report` is that of timing::analyse_longest(). `finished` sees every request as well.
+[[nodiscard]] RehearsalResult rehearse(const model::ResolvedPlan& plan,
+                                       const timing::TimingReport& report, Stage& stage,
+                                       const RehearsalOptions& options, const Finished& finished);
+
+}  // namespace greymet::engine

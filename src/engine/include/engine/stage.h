@@ -1,0 +1,44 @@
+// Where an exchange is carried out: on virtual wires, or on real ones.
+//
+// A rehearsal is written once against this; the two stages share masters, field and programs and
+// differ in who moves the bytes and the clock.
+#pragma once
+
+#include <functional>
+#include <vector>
+
+#include "engine/faults.h"
+#include "engine/field.h"
+#include "engine/master.h"
+#include "engine/program.h"
+
+namespace greymet::engine {
+
+using Finished = std::function<void(const RequestRecord&)>;
+
+class Stage {
+ public:
+  Stage() = default;
+  Stage(const Stage&) = delete;
+  Stage& operator=(const Stage&) = delete;
+  virtual ~Stage() = default;
+
+  // Goes on until `until`, handing out each finished request. What is due at that instant still
+  // happens. Returns early once stopped().
+  virtual void run_until(Duration until, const Finished& finished) = 0;
+  [[nodiscard]] virtual Duration now() const = 0;
+  // True once somebody asked to stop, or a wire is gone.
+  [[nodiscard]] virtual bool stopped() const = 0;
+
+  [[nodiscard]] virtual ControllerMemory& memory(std::size_t controller) = 0;
+  [[nodiscard]] virtual Field& field() = 0;
+  [[nodiscard]] virtual std::vector<Program>& programs() = 0;
+  [[nodiscard]] virtual const std::vector<Master>& masters() const = 0;
+  [[nodiscard]] virtual const std::vector<Notice>& notices() const = 0;
+  // Instants of the script count from the start of the run.
+  virtual void set_faults(FaultScript script) = 0;
+  // Values were changed from outside: look at them now.
+  virtual void touch() = 0;
+};
+
+}  // namespace greymet::engine

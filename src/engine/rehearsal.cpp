@@ -1,0 +1,348 @@
+#include "engine/rehearsal.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "rehearsal_internal.h"
+
+namespace greymet::engine {
+
+using internal::patience_of;
+using std::chrono::seconds;
+
+namespace {
+
+// What the model says of one transaction.
+struct Predicted {
+  std::optional<Duration> response;  // median, typical durations
+  const timing::TransactionReport* report = nullptr;
+};
+
+std::map<std::size_t, Predicted> predict(const timing::TimingReport& report, Duration quiet) {
+  std::map<std::size_t, Predicted> out;
+  for (const timing::LineReport& line : report.lines) {
+    for (const timing::TransactionReport& t : line.transactions) out[t.transaction].report = &t;
+  }
+  timing::SimulationOptions options;
+  options.durations = timing::Durations::typical;
+  options.horizon = options.at_least = quiet;
+  for (std::size_t q = 0; q < report.model.queues.size(); ++q) {
+    for (std::size_t j = 0; j < report.model.queues[q].jobs.size(); ++j) {
+      options.watched.push_back({q, j});
+    }
+  }
+  const auto statistics = timing::simulate(report.model, options);
+  for (std::size_t q = 0; q < statistics.size(); ++q) {
+    std::vector<DurationSample> responses(report.model.queues[q].jobs.size());
+    for (const timing::Service& service : statistics[q].watched) {
+      if (service.end <= quiet) responses[service.job].add(service.end - service.release);
+    }
+    for (std::size_t j = 0; j < responses.size(); ++j) {
+      out[report.model.queues[q].jobs[j].transaction].response = responses[j].median();
+    }
+  }
+  return out;
+}
+
+TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& options) {
+  if (t.quiet.sent == 0) return TransactionVerdict::not_run;
+  if (t.quiet.good != t.quiet.sent || t.quiet.dropped > 0) return TransactionVerdict::failing;
+  const auto greatest = t.quiet.responses.greatest();
+  if (t.bound && greatest && *greatest > *t.bound) return TransactionVerdict::late;
+  const auto median = t.quiet.responses.median();
+  if (!median || !t.predicted) return TransactionVerdict::good;
+  const auto share = Duration(
+      static_cast<std::int64_t>(options.tolerance * static_cast<double>(t.predicted->count())));
+  const Duration apart = *median > *t.predicted ? *median - *t.predicted : *t.predicted - *median;
+  return apart <= std::max(share, options.tolerance_at_least) ? TransactionVerdict::good
+                                                              : TransactionVerdict::off;
+}
+
+// Every slave that somebody asks falls silent once, one after the other.
+std::vector<Fault> default_script(const model::ResolvedPlan& plan,
+                                  const timing::TimingReport& report) {
+  std::map<std::size_t, Duration> needed;  // until one request of it has failed in all its tries
+  std::map<std::size_t, Duration> pause;   // until it has been tried again
+  for (const timing::LineReport& line : report.lines) {
+    for (const timing::TransactionReport& t : line.transactions) {
+      const model::ExchangeTransaction* e = plan.exchange.find(t.transaction);
+      if (!e || e->target.is_peer || e->endpoint.broadcast || !t.period || !t.silent) continue;
+      const Duration time = *t.period + *t.silent + seconds(1);
+      const auto [at, is_new] = needed.try_emplace(e->target.index, time);
+      if (!is_new) at->second = std::min(at->second, time);
+      const Duration retry = e->endpoint.park ? e->endpoint.park->retry : Duration{};
+      pause[e->target.index] = std::max(pause[e->target.index], retry + *t.silent + seconds(2));
+    }
+  }
+  std::vector<Fault> script;
+  Duration at = seconds(1);
+  for (const auto& [slave, time] : needed) {
+    Fault fault;
+    fault.at = at;
+    fault.until = at + time;
+    fault.index = slave;
+    fault.kind = FaultKind::silent;
+    script.push_back(fault);
+    at = fault.until + pause[slave];
+  }
+  return script;
+}
+
+Duration length_of_script(const std::vector<Fault>& script, Duration patience) {
+  Duration last{};
+  for (const Fault& fault : script) {
+    last = std::max(last, fault.until == Duration::max() ? fault.at : fault.until);
+  }
+  return last + patience;
+}
+
+bool concerns(const Fault& fault, const model::Target& target) {
+  return target.is_peer == fault.is_peer && target.index == fault.index;
+}
+
+class Rehearsal {
+ public:
+  Rehearsal(const model::ResolvedPlan& plan, const timing::TimingReport& report, Stage& stage,
+            const RehearsalOptions& options, const Finished& finished)
+      : plan_(plan),
+        report_(report),
+        stage_(stage),
+        options_(options),
+        all_(plan.transactions.size()),
+        finished_([this, &finished](const RequestRecord& record) {
+          all_.add(record);
+          if (finished) finished(record);
+        }) {}
+
+  RehearsalResult run() {
+    quiet();
+    if (options_.blocks && !stage_.stopped()) {
+      result_.blocks = internal::rehearse_blocks(plan_, stage_, patience_of(report_), finished_);
+    }
+    if (options_.faults && !stage_.stopped()) faults();
+    if (options_.heartbeats && !stage_.stopped()) heartbeats();
+    result_.stopped = stage_.stopped();
+    result_.lasted = stage_.now();
+    finish();
+    return std::move(result_);
+  }
+
+ private:
+  void quiet() {
+    Measures quiet(plan_.transactions.size());
+    stage_.run_until(options_.quiet, [&](const RequestRecord& record) {
+      finished_(record);
+      quiet.add(record);
+    });
+    for (const Field::Tripped& each : stage_.field().tripped(stage_.now())) {
+      result_.watchdogs.push_back(each);
+    }
+    const auto predicted = predict(report_, std::min(options_.quiet, stage_.now()));
+    for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+      RehearsedTransaction out;
+      out.transaction = t.transaction;
+      out.name = t.name;
+      out.quiet = quiet.of(t.transaction);
+      const auto at = predicted.find(t.transaction);
+      if (at != predicted.end()) {
+        out.predicted = at->second.response;
+        if (at->second.report) {
+          out.bound = at->second.report->response_bound;
+          out.typical = at->second.report->typical;
+        }
+      }
+      out.verdict = judge(out, options_);
+      result_.transactions.push_back(std::move(out));
+    }
+    seen_in_quiet();
+  }
+
+  void seen_in_quiet() {
+    for (std::size_t h = 0; h < plan_.exchange.heartbeats.size(); ++h) {
+      RehearsedHeartbeat out;
+      out.heartbeat = h;
+      out.watched = false;
+      for (const Program& program : stage_.programs()) {
+        for (const HeartbeatWatch& watch : program.watched()) {
+          if (watch.heartbeat != h) continue;
+          out.watched = true;
+          out.changes_seen = watch.toggles_seen;
+          out.longest_gap = watch.longest_gap;
+        }
+        for (const AlarmEvent& event : program.alarms()) {
+          if (event.heartbeat == h && event.alarm) ++out.false_alarms;
+        }
+      }
+      result_.heartbeats.push_back(out);
+    }
+  }
+
+  void faults() {
+    std::vector<Fault> script = options_.script ? *options_.script : default_script(plan_, report_);
+    const Duration begin = stage_.now();
+    for (Fault& fault : script) {
+      fault.at += begin;
+      if (fault.until != Duration::max()) fault.until += begin;
+      result_.faults.push_back({fault, {}, {}, false});
+    }
+    const Duration end = begin + length_of_script(script, Duration{});
+    stage_.set_faults(FaultScript(script));
+    const auto watch = [&](const RequestRecord& record) {
+      finished_(record);
+      note_faults(record);
+    };
+    stage_.run_until(end - begin > Duration{} ? end : begin, watch);
+    stage_.run_until(stage_.now() + patience_of(report_), watch);
+    stage_.set_faults({});
+    for (RehearsedFault& fault : result_.faults) {
+      // what lasts to the end cannot be recovered from
+      const bool lasts = fault.fault.until == Duration::max();
+      fault.good = fault.noticed && (lasts || fault.recovered || harmless(fault.fault.kind));
+      if (harmless(fault.fault.kind)) fault.good = lasts || fault.recovered.has_value();
+    }
+  }
+
+  // Faults that a request may survive without failing.
+  static bool harmless(FaultKind kind) {
+    return kind == FaultKind::slow || kind == FaultKind::echo || kind == FaultKind::noise ||
+           kind == FaultKind::restart || kind == FaultKind::garbled || kind == FaultKind::drop;
+  }
+
+  void note_faults(const RequestRecord& record) {
+    if (record.tries == 0) return;
+    const model::ExchangeTransaction& t = *plan_.exchange.find(record.transaction);
+    for (RehearsedFault& each : result_.faults) {
+      if (!concerns(each.fault, t.target)) continue;
+      const bool good = record.outcome == Outcome::good;
+      const bool during = record.end >= each.fault.at && record.start < each.fault.until;
+      if (!good && during && !each.noticed) each.noticed = record.end - each.fault.at;
+      if (good && record.start >= each.fault.until && !each.recovered) {
+        each.recovered = record.end - each.fault.until;
+      }
+    }
+  }
+
+  void heartbeats() {
+    for (RehearsedHeartbeat& out : result_.heartbeats) {
+      const model::ExchangeHeartbeat& beat = plan_.exchange.heartbeats[out.heartbeat];
+      if (out.heartbeat < report_.heartbeats.size()) {
+        out.latest_alarm = report_.heartbeats[out.heartbeat].latest_alarm;
+      }
+      if (!beat.from || !beat.to || !out.watched || stage_.stopped()) continue;
+      Program& producer = stage_.programs()[*beat.from];
+      const Program& consumer = stage_.programs()[*beat.to];
+      const Duration stopped = stage_.now();
+      producer.stop_heartbeats(true);
+      const Duration patience =
+          model::sum_of(out.latest_alarm.value_or(3 * beat.watch), seconds(1));
+      out.alarm = wait_for(consumer, out.heartbeat, true, stopped, patience);
+      const Duration resumed = stage_.now();
+      producer.stop_heartbeats(false);
+      stage_.touch();
+      out.cleared = wait_for(consumer, out.heartbeat, false, resumed, patience);
+      out.good = out.alarm && out.cleared && out.false_alarms == 0 &&
+                 (!out.latest_alarm || *out.alarm <= *out.latest_alarm);
+    }
+  }
+
+  std::optional<Duration> wait_for(const Program& consumer, std::size_t heartbeat, bool alarm,
+                                   Duration since, Duration patience) {
+    constexpr Duration slice = std::chrono::milliseconds(20);
+    while (!stage_.stopped() && stage_.now() < since + patience) {
+      stage_.run_until(stage_.now() + slice, finished_);
+      for (const AlarmEvent& event : consumer.alarms()) {
+        if (event.heartbeat == heartbeat && event.alarm == alarm && event.at >= since) {
+          return event.at - since;
+        }
+      }
+    }
+    return std::nullopt;
+  }
+
+  void finish() {
+    bool good = !result_.stopped;
+    for (RehearsedTransaction& t : result_.transactions) {
+      t.all = all_.of(t.transaction);
+      for (const Master& master : stage_.masters()) {
+        for (const std::size_t link : master.links()) {
+          const auto& jobs = report_.model.queues[link].jobs;
+          for (std::size_t j = 0; j < jobs.size(); ++j) {
+            if (jobs[j].transaction == t.transaction) t.missed += master.missed(link, j);
+          }
+        }
+      }
+      const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
+      good = good && (t.verdict == TransactionVerdict::good || idle);
+    }
+    for (const RehearsedBlock& block : result_.blocks) {
+      for (const BlockVerdict verdict : {block.first, block.last}) {
+        good = good && verdict != BlockVerdict::wrong && verdict != BlockVerdict::not_carried;
+      }
+    }
+    for (const RehearsedFault& fault : result_.faults) good = good && fault.good;
+    for (const RehearsedHeartbeat& beat : result_.heartbeats) {
+      good = good && (beat.good || !beat.watched || !options_.heartbeats);
+    }
+    result_.accounted = all_.accounted();
+    result_.notices = stage_.notices().size();
+    result_.passed = good && result_.accounted && result_.watchdogs.empty();
+  }
+
+  const model::ResolvedPlan& plan_;
+  const timing::TimingReport& report_;
+  Stage& stage_;
+  const RehearsalOptions& options_;
+  Measures all_;
+  Finished finished_;
+  RehearsalResult result_;
+};
+
+}  // namespace
+
+std::string_view to_string(TransactionVerdict verdict) {
+  switch (verdict) {
+    case TransactionVerdict::good: return "good";
+    case TransactionVerdict::off: return "off";
+    case TransactionVerdict::late: return "late";
+    case TransactionVerdict::failing: return "failing";
+    case TransactionVerdict::not_run: return "not run";
+  }
+  return "";
+}
+
+std::string_view to_string(BlockVerdict verdict) {
+  switch (verdict) {
+    case BlockVerdict::arrived: return "arrived";
+    case BlockVerdict::driven: return "driven";
+    case BlockVerdict::wrong: return "wrong";
+    case BlockVerdict::not_carried: return "not carried";
+    case BlockVerdict::left_alone: return "left alone";
+  }
+  return "";
+}
+
+Duration length_of(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                   const RehearsalOptions& options) {
+  Duration length = options.quiet;
+  const Duration patience = patience_of(report);
+  if (options.blocks) length = model::sum_of(length, patience);
+  if (options.faults) {
+    length = model::sum_of(
+        length, length_of_script(options.script ? *options.script : default_script(plan, report),
+                                 patience));
+  }
+  if (options.heartbeats) {
+    for (const timing::HeartbeatReport& beat : report.heartbeats) {
+      length = model::sum_of(length, beat.latest_alarm.value_or(Duration{}));
+    }
+  }
+  return length;
+}
+
+RehearsalResult rehearse(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                         Stage& stage, const RehearsalOptions& options, const Finished& finished) {
+  return Rehearsal(plan, report, stage, options, finished).run();
+}
+
+}  // namespace greymet::engine
