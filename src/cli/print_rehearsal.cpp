@@ -22,9 +22,9 @@ std::string count_cell(std::uint64_t count, std::size_t width) {
 
 std::string transactions_text(const RehearsalResult& result, const Terminal& terminal) {
   std::string text = heading(
-      terminal, "quiet: responses measured against predicted, ms",
+      terminal, "quiet: measured against the timing model, ms",
       fmt::format("  {} {:>6} {:>9} {:>9} {:>9} {:>9}  verdict", name_cell("transaction", 18),
-                  "sent", "median", "predicted", "longest", "bound"));
+                  "sent", "duration", "typical", "longest R", "bound R"));
   for (const engine::RehearsedTransaction& t : result.transactions) {
     const bool good = t.verdict == TransactionVerdict::good;
     const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
@@ -34,11 +34,15 @@ std::string transactions_text(const RehearsalResult& result, const Terminal& ter
     }
     text +=
         fmt::format("  {} {} {} {} {} {}  {}\n", name_cell(t.name, 18), count_cell(t.quiet.sent, 6),
-                    ms_cell(t.quiet.responses.median(), 9), ms_cell(t.predicted, 9),
+                    ms_cell(t.quiet.services.median(), 9), ms_cell(t.typical, 9),
                     ms_cell(t.quiet.responses.greatest(), 9), ms_cell(t.bound, 9),
                     tinted(terminal, good || idle ? Tint::none : Tint::red, verdict));
   }
-  return text + "\n";
+  return text +
+         tinted(
+             terminal, Tint::dim,
+             "  duration: median from its turn to the end; R: response, from release to the end") +
+         "\n\n";
 }
 
 std::string blocks_text(const model::ResolvedPlan& plan, const RehearsalResult& result,

@@ -11,20 +11,39 @@
 #include "figures/measured_chart.h"
 #include "files/rehearsal_json.h"
 #include "files/request_log.h"
+#include "live/runtime.h"
 #include "model/duration_text.h"
 
 namespace greymet::cli {
 namespace {
 
-engine::WorldOptions world_options(const RehearseOptions& options, std::stop_token stop) {
-  engine::WorldOptions world;
-  world.durations = options.durations == "longest"  ? timing::Durations::longest
-                    : options.durations == "random" ? timing::Durations::random
-                                                    : timing::Durations::typical;
-  world.master.triggers_always = true;
-  world.master.ignore_gates = true;
-  world.stop = std::move(stop);
-  return world;
+timing::Durations durations_of(const std::string& name) {
+  if (name == "longest") return timing::Durations::longest;
+  return name == "random" ? timing::Durations::random : timing::Durations::typical;
+}
+
+// Virtual wires and time, or pseudo-terminals and loopback ports on the clock.
+tl::expected<std::unique_ptr<engine::Stage>, live::LiveError> open_stage(
+    const RehearseOptions& options, const model::ResolvedPlan& plan,
+    const timing::TimingModel& timing, std::stop_token stop) {
+  engine::MasterOptions master;
+  master.triggers_always = true;
+  master.ignore_gates = true;
+  if (options.fast) {
+    engine::WorldOptions world;
+    world.durations = durations_of(options.durations);
+    world.master = master;
+    world.stop = std::move(stop);
+    return std::make_unique<engine::World>(plan, timing, world);
+  }
+  live::RuntimeOptions runtime;
+  runtime.serve = runtime.master = true;
+  runtime.station.durations = durations_of(options.durations);
+  runtime.masters = master;
+  runtime.stop = std::move(stop);
+  auto opened = live::Runtime::open(plan, timing, runtime);
+  if (!opened) return tl::unexpected(opened.error());
+  return std::move(*opened);
 }
 
 }  // namespace
@@ -68,20 +87,29 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
   }
   const StopSignals signals;
   const timing::TimingReport report = timing::analyse_longest(plan);
-  engine::World world(plan, report.model, world_options(options, signals.token()));
+  const auto stage = open_stage(options, plan, report.model, signals.token());
+  if (!stage) {
+    terminal.err << fmt::format("greymet: {}\n", shown(stage.error().message));
+    return exit_unreachable;
+  }
+  if (!options.fast) {
+    terminal.err << fmt::format(
+        "greymet: rehearsing in real time, some {:.0f} s; Ctrl-C keeps what was measured\n",
+        model::to_ms(engine::length_of(plan, report, rehearsal)) / 1000);
+  }
   engine::RehearsalResult result;
   {
     ProgressBar bar(terminal, "rehearsing");
     const auto progress = bar.sink();
     const double length = model::to_ms(engine::length_of(plan, report, rehearsal));
     std::uint64_t count = 0;
-    result =
-        engine::rehearse(plan, report, world, rehearsal, [&](const engine::RequestRecord& record) {
-          if (log) log->add(record, record.end);
-          if (progress && ++count % 256 == 0) {
-            progress(std::min(1.0, model::to_ms(record.end) / length));
-          }
-        });
+    result = engine::rehearse(plan, report, **stage, rehearsal,
+                              [&](const engine::RequestRecord& record) {
+                                if (log) log->add(record, record.end);
+                                if (progress && ++count % 256 == 0) {
+                                  progress(std::min(1.0, model::to_ms(record.end) / length));
+                                }
+                              });
   }
   int status = result.passed ? exit_fine : exit_findings;
   if (log) {
@@ -94,7 +122,7 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
       options.output, "rehearse", [&] { return files::rehearsal_json(plan, result); },
       [&](const Terminal& on) { return rehearsal_text(plan, result, on); }, terminal);
   if (!writer) return status;
-  const auto chart = figures::measured_chart_of(result, true);
+  const auto chart = figures::measured_chart_of(result, options.fast);
   if (!chart.rows.empty()) {
     writer->draw("measured", [&](auto format) { return figures::measured_script(chart, format); });
   }

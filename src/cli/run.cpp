@@ -72,6 +72,8 @@ class CommandLine {
     add_tune();
     add_memory();
     add_points();
+    add_serve();
+    add_run();
     add_rehearse();
     add_export();
     add_demo();
@@ -251,6 +253,54 @@ class CommandLine {
     add_format(c, points_.output.format, "csv", "one row a value");
     add_output(c, points_.output.out, points_.output.force, false);
   }
+  void add_serve() {
+    auto& c =
+        add("serve", "answer for every slave of a plan, on loopback ports and pseudo-terminals",
+            [this] { return run_serve(serve_, terminal_); });
+    c.add_option("PLAN", serve_.plan, plan_help)->required();
+    c.add_option(
+         "--values", serve_.values,
+         "start values and generators (where,value), e.g. moisture.grain_moisture,sine 11 14 "
+         "60s")
+        ->type_name("FILE");
+    c.add_option("--faults", serve_.faults, "a table of faults (at,for,slave,fault,with)")
+        ->type_name("FILE");
+    c.add_flag("--still", serve_.still, "values do not move by themselves");
+    c.add_option("--durations", serve_.durations, "delays of slaves: typical, longest or random")
+        ->check(CLI::IsMember({"typical", "longest", "random"}))
+        ->capture_default_str()
+        ->type_name("WHICH");
+    c.add_option("--listen", serve_.listen, "address to listen on; others than 127.0.0.1 open it")
+        ->capture_default_str()
+        ->type_name("ADDRESS");
+    c.add_option("--duration", serve_.duration, "stop by itself after this time")
+        ->type_name("TIME");
+    add_results(c, serve_.output);
+  }
+  void add_run() {
+    auto& c =
+        add("run", "be the master of a plan against real or served slaves; reads only unless told",
+            [this] { return run_run(run_, terminal_); });
+    c.add_option("PLAN", run_.plan, plan_help)->required();
+    c.add_option("--endpoints", run_.endpoints,
+                 "where lines and hosts are, as serve writes it; else as the plan says")
+        ->type_name("FILE");
+    c.add_option("--controller", run_.controllers, "be this controller; all if left out")
+        ->type_name("NAME");
+    c.add_flag("--allow-writes", run_.allow_writes,
+               "send writes too, those whose every word has a stated value");
+    c.add_flag("--allow-broadcast", run_.allow_broadcast, "with --allow-writes: broadcasts too");
+    c.add_option("--values", run_.values, "values that writes send (where,value)")
+        ->type_name("FILE");
+    c.add_option("--expect", run_.expect,
+                 "values that must be there (where,value,tolerance,within): an acceptance test")
+        ->type_name("FILE");
+    c.add_flag("--until-met", run_.until_met, "stop once all that is expected is met");
+    c.add_option("--duration", run_.duration, "stop by itself after this time")->type_name("TIME");
+    c.add_flag("--unpaced", run_.unpaced,
+               "lines hand bytes on at once, as pseudo-terminals do that nobody paces");
+    add_results(c, run_.output);
+  }
   void add_rehearse() {
     auto& c = add("rehearse",
                   "run the exchange against simulated slaves, with faults, and hold it against the "
@@ -300,6 +350,8 @@ class CommandLine {
   TuneOptions tune_;
   MemoryOptions memory_;
   PointsOptions points_;
+  ServeOptions serve_;
+  RunOptions run_;
   RehearseOptions rehearse_;
   ExportOptions export_;
   DemoOptions demo_;

@@ -50,11 +50,12 @@ TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& 
   if (t.quiet.good != t.quiet.sent || t.quiet.dropped > 0) return TransactionVerdict::failing;
   const auto greatest = t.quiet.responses.greatest();
   if (t.bound && greatest && *greatest > *t.bound) return TransactionVerdict::late;
-  const auto median = t.quiet.responses.median();
-  if (!median || !t.predicted) return TransactionVerdict::good;
+  // responses also depend on who happens to wait for whom; a duration does not
+  const auto median = t.quiet.services.median();
+  if (!median || !t.typical) return TransactionVerdict::good;
   const auto share = Duration(
-      static_cast<std::int64_t>(options.tolerance * static_cast<double>(t.predicted->count())));
-  const Duration apart = *median > *t.predicted ? *median - *t.predicted : *t.predicted - *median;
+      static_cast<std::int64_t>(options.tolerance * static_cast<double>(t.typical->count())));
+  const Duration apart = *median > *t.typical ? *median - *t.typical : *t.typical - *median;
   return apart <= std::max(share, options.tolerance_at_least) ? TransactionVerdict::good
                                                               : TransactionVerdict::off;
 }

@@ -28,24 +28,23 @@ MeasuredChart measured_chart_of(const engine::RehearsalResult& result, bool virt
   MeasuredChart chart;
   std::size_t good = 0;
   for (const engine::RehearsedTransaction& t : result.transactions) {
-    const auto median = t.quiet.responses.median();
-    if (!median || !t.predicted) continue;
+    const auto median = t.quiet.services.median();
+    if (!median || !t.typical) continue;
     MeasuredChart::Row row;
     row.name = t.name;
-    row.predicted_ms = to_ms(*t.predicted);
+    row.predicted_ms = to_ms(*t.typical);
     row.median_ms = to_ms(*median);
-    row.least_ms = to_ms(*t.quiet.responses.least());
-    row.most_ms = to_ms(*t.quiet.responses.greatest());
-    if (t.bound) row.bound_ms = to_ms(*t.bound);
+    row.least_ms = to_ms(*t.quiet.services.least());
+    row.most_ms = to_ms(*t.quiet.services.greatest());
     row.good = t.verdict == engine::TransactionVerdict::good;
     if (row.good) ++good;
     chart.rows.push_back(std::move(row));
   }
   std::stable_sort(chart.rows.begin(), chart.rows.end(),
                    [](const auto& a, const auto& b) { return apart(a) > apart(b); });
-  chart.title = "Measured responses on what the timing model predicts";
+  chart.title = "Measured durations on what the timing model says";
   chart.subtitle =
-      fmt::format("release to completion, {}; {} of {} transactions as predicted",
+      fmt::format("one transaction on its line or connection, {}; {} of {} as predicted",
                   virtual_time ? "virtual time" : "real time", good, chart.rows.size());
   return chart;
 }
@@ -56,14 +55,12 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
   std::string good;
   std::string bad;
   std::string spans;
-  std::string bounds;
   for (const auto& row : chart.rows) {
     const double low = std::max(row.least_ms, 1e-3);
     least = std::min({least, low, std::max(row.predicted_ms, 1e-3)});
-    most = std::max({most, row.most_ms, row.predicted_ms, row.bound_ms.value_or(0)});
+    most = std::max({most, row.most_ms, row.predicted_ms});
     spans += fmt::format("{:g} {:g} 0 {:g}\n", row.predicted_ms, low, row.most_ms - low);
     (row.good ? good : bad) += fmt::format("{:g} {:g}\n", row.predicted_ms, row.median_ms);
-    if (row.bound_ms) bounds += fmt::format("{:g} {:g}\n", row.predicted_ms, *row.bound_ms);
   }
   const double from = std::pow(10.0, std::log10(least) - 0.15);
   const double to = std::pow(10.0, std::log10(std::max(most, least)) + 0.15);
@@ -72,7 +69,7 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
   s += fmt::format(
       "set multiplot\nset logscale xy\nset xrange [{0:g}:{1:g}]\nset yrange [{0:g}:{1:g}]\n"
       "set format x '%.12g'\nset format y '%.12g'\n"
-      "set xlabel 'predicted median in ms' offset 0,-0.3\n"
+      "set xlabel 'typical duration in ms' offset 0,-0.3\n"
       "set ylabel 'measured in ms' textcolor rgb C_TXT\n"
       "set grid xtics ytics lc rgb C_GRID lw 1 lt 1\n"
       "set lmargin at screen 0.07\nset rmargin at screen 0.56\nset tmargin at screen 0.86\n"
@@ -87,7 +84,6 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
     plots += fmt::format(", ${} {}", name, how);
   };
   add("spans", spans, "using 1:2:3:4 with vectors nohead lc rgb C_RSP lw 3 title 'least to most'");
-  add("bounds", bounds, "using 1:2 with points pt 2 ps 0.7 lc rgb C_MUTE title 'bound'");
   add("good", good, "using 1:2 with points pt 7 ps 0.9 lc rgb C_REQ title 'median'");
   add("bad", bad, "using 1:2 with points pt 7 ps 1.1 lc rgb C_BAD title 'not as predicted'");
   s += plots + "\n";
@@ -112,7 +108,7 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
     s += fmt::format(
         "unset label 1\nunset label 2\nunset logscale\nset key off\nunset ylabel\n"
         "set xrange [{0:g}:{1:g}]\nset yrange [0.3:{2:g}]\nset ytics ({3}) scale 0 font {4}\n"
-        "set xlabel 'median from predicted in %' offset 0,-0.3\nset grid xtics noytics\n"
+        "set xlabel 'median from typical in %' offset 0,-0.3\nset grid xtics noytics\n"
         "set xzeroaxis\nset arrow 9 from 0,0.3 to 0,{2:g} nohead lc rgb C_MUTE lw 1\n"
         "set lmargin at screen 0.72\nset rmargin at screen 0.965\n"
         "$right << EOD\n{5}EOD\n"

@@ -114,6 +114,35 @@ struct TuneOptions {
 };
 [[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
 
+// greymet serve PLAN
+struct ServeOptions {
+  std::string plan;
+  std::string values;
+  std::string faults;
+  std::string listen = "127.0.0.1";
+  std::string durations = "typical";
+  std::string duration;  // empty: until it is stopped
+  bool still = false;
+  OutputOptions output;
+};
+[[nodiscard]] int run_serve(const ServeOptions& options, const Terminal& terminal);
+
+// greymet run PLAN
+struct RunOptions {
+  std::string plan;
+  std::string endpoints;
+  std::string values;
+  std::string expect;
+  std::string duration;  // empty: until it is stopped
+  std::vector<std::string> controllers;
+  bool allow_writes = false;
+  bool allow_broadcast = false;
+  bool until_met = false;
+  bool unpaced = false;
+  OutputOptions output;
+};
+[[nodiscard]] int run_run(const RunOptions& options, const Terminal& terminal);
+
 // greymet rehearse PLAN
 struct RehearseOptions {
   std::string plan;

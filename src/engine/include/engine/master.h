@@ -98,6 +98,7 @@ class Master {
   [[nodiscard]] std::uint64_t missed(std::size_t link, std::size_t job) const;
   // Lines and connections of this controller, as indices into TimingModel::queues.
   [[nodiscard]] std::vector<std::size_t> links() const;
+  [[nodiscard]] model::ControllerIndex controller() const { return controller_; }
   // Requests that have been sent and not finished.
   [[nodiscard]] std::size_t under_way() const;
   // From now on nothing new starts.

@@ -25,7 +25,7 @@ struct RehearsalOptions {
   bool faults = true;
   std::optional<std::vector<Fault>> script;  // from the beginning of the third act
   bool heartbeats = true;
-  // A median response is as predicted within the larger of these.
+  // A median duration is as predicted within the larger of these.
   double tolerance = 0.03;
   Duration tolerance_at_least = std::chrono::microseconds(300);
 };

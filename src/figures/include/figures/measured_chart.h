@@ -1,7 +1,6 @@
-// Measured responses on predicted ones.
+// Measured durations of transactions on predicted ones.
 #pragma once
 
-#include <optional>
 #include <string>
 #include <vector>
 
@@ -16,11 +15,10 @@ namespace greymet::figures {
 struct MeasuredChart {
   struct Row {
     std::string name;
-    double predicted_ms = 0;  // median response
-    double median_ms = 0;     // measured
+    double predicted_ms = 0;  // typical
+    double median_ms = 0;  // measured
     double least_ms = 0;
     double most_ms = 0;
-    std::optional<double> bound_ms;
     bool good = true;  // median as predicted, none over its bound
   };
   std::string title;

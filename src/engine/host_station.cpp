@@ -1,0 +1,272 @@
+#include <algorithm>
+
+#include "engine/station.h"
+#include "modbus/frame_length.h"
+#include "timing/transaction_times.h"
+
+namespace greymet::engine {
+
+namespace {
+
+constexpr std::uint8_t target_failed = 0x0B;  // V1.1b3, section 7
+
+}  // namespace
+
+HostStation::HostStation(const model::ResolvedPlan& plan, std::string host, std::int64_t port,
+                         Field& field, const FaultScript& faults, const StationOptions& options)
+    : plan_(plan),
+      host_(std::move(host)),
+      port_(port),
+      field_(field),
+      faults_(faults),
+      options_(options),
+      random_(options.seed * 31 + static_cast<std::uint64_t>(port)) {
+  const auto& gateways = plan.exchange.gateways;
+  for (std::size_t g = 0; g < gateways.size(); ++g) {
+    if (gateways[g].host != host_ || gateways[g].port != port_) continue;
+    gateway_ = model::GatewayIndex(g);
+    most_sessions_ = gateways[g].connections;
+    if (gateways[g].framing == model::GatewayFraming::rtu) framing_ = modbus::Framing::rtu;
+  }
+  const auto& lines = plan.exchange.lines;
+  for (std::size_t l = 0; l < lines.size() && gateway_; ++l) {
+    if (lines[l].via == gateway_) line_ = model::LineIndex(l);
+  }
+  const auto& slaves = plan.plan.slaves;
+  for (std::size_t s = 0; s < slaves.size(); ++s) {
+    const model::ExchangeSlave& slave = plan.exchange.slaves[s];
+    if (slave.host != host_ || slave.port != port_) continue;
+    if (slaves[s].connections) most_sessions_ = slaves[s].connections->value;
+    if (slaves[s].idle) idle_ = slaves[s].idle->value;
+  }
+  if (const auto target = field.at_host(host_, port_, 0); target && target->is_peer) {
+    most_sessions_ = plan.exchange.controllers[target->index].answers[target->answer].connections;
+  }
+}
+
+bool HostStation::concerns(const Fault& fault) const {
+  if (!fault.is_peer) {
+    const model::ExchangeSlave& slave = plan_.exchange.slaves[fault.index];
+    return slave.host == host_ && slave.port == port_;
+  }
+  const auto target = field_.at_host(host_, port_, 0);
+  return target && target->is_peer && target->index == fault.index;
+}
+
+bool HostStation::accept(Duration now, std::uint64_t session) {
+  if (most_sessions_ && static_cast<std::int64_t>(sessions_.size()) >= *most_sessions_) {
+    return false;
+  }
+  for (const Fault& fault : faults_.rows()) {
+    const bool active = now >= fault.at && now < fault.until;
+    if (fault.kind == FaultKind::refuse && active && concerns(fault)) return false;
+  }
+  Session& added = sessions_[session];
+  added.receiver =
+      std::make_unique<FrameReceiver>(framing_, modbus::Direction::request, options_.silence);
+  added.last_request = now;
+  return true;
+}
+
+void HostStation::closed(std::uint64_t session) {
+  sessions_.erase(session);
+  std::erase_if(outgoing_, [session](const Outgoing& each) { return each.session == session; });
+}
+
+void HostStation::receive(Duration now, std::uint64_t session, modbus::ByteView bytes) {
+  const auto at = sessions_.find(session);
+  if (at == sessions_.end()) return;
+  at->second.last_request = now;
+  Received received;
+  at->second.receiver->receive(now, bytes, received);
+  take(session, now, received);
+}
+
+void HostStation::take(std::uint64_t session, Duration now, const Received& received) {
+  counts_.junk += received.junk.size();
+  for (const ReceivedFrame& frame : received.frames) {
+    ++counts_.requests;
+    if (frame.frame.pdu.empty()) continue;
+    if (gateway_) {
+      const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
+      const Duration out = draw(gateway.rtt) - draw(gateway.rtt) / 2 + draw(gateway.delay);
+      arrivals_.push_back({frame.last_byte + out, session, frame});
+    } else {
+      answer(session, frame);
+    }
+  }
+  if (sessions_.at(session).receiver->broken()) send({now, session, {}, true});
+}
+
+Duration HostStation::draw(const model::Delay& delay) {
+  switch (options_.durations) {
+    case timing::Durations::typical: return delay.typical;
+    case timing::Durations::longest: return delay.max;
+    case timing::Durations::random: break;
+  }
+  return Duration(std::uniform_int_distribution<std::int64_t>(
+      delay.min.count(), std::max(delay.min, delay.max).count())(random_));
+}
+
+void HostStation::answer(std::uint64_t session, const ReceivedFrame& frame) {
+  const Duration now = frame.last_byte;
+  const auto target = field_.at_host(host_, port_, frame.frame.unit);
+  if (!target) return;
+  const model::Endpoint to = [&] {
+    // the delays of whoever answers, with or without a connection of the plan
+    const auto& connections = plan_.exchange.connections;
+    for (std::size_t c = 0; c < connections.size(); ++c) {
+      if (connections[c].host == host_ && connections[c].port == port_) {
+        return model::effective_endpoint(plan_.exchange, *target, std::nullopt,
+                                         model::ConnectionIndex(c));
+      }
+    }
+    return model::effective_endpoint(plan_.exchange, *target, std::nullopt, std::nullopt);
+  }();
+  const Duration reached = now + draw(to.rtt) - draw(to.rtt) / 2;
+  const Effects effects = faults_.at(*target, now);
+  const bool idle = effects.silent || effects.exception;
+  auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
+                    : field_.answer(reached, *target, frame.frame.pdu);
+  if (!reply) return;
+  FaultyReply out =
+      make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_, to.timeout, random_);
+  for (modbus::Bytes& first : out.first) send({now, session, std::move(first), false});
+  if (out.drop) send({now, session, {}, true});
+  if (out.reply.empty()) return;
+  ++counts_.replies;
+  const Duration back = draw(to.rtt) / 2;
+  send({reached + draw(to.reply) + back + out.later, session, std::move(out.reply), false});
+}
+
+Duration HostStation::serial_time(const ReceivedFrame& frame, const model::Target& target,
+                                  std::size_t reply_bytes) {
+  const model::ExchangeLine& line = plan_.exchange.lines[*line_];
+  const auto characters = timing::character_timing(line);
+  const model::Endpoint to = model::effective_endpoint(plan_.exchange, target, line_, std::nullopt);
+  const auto on_line = [&](std::size_t pdu) {
+    const auto framing = characters->mode == model::SerialMode::ascii ? modbus::Framing::ascii
+                                                                      : modbus::Framing::rtu;
+    return characters->characters(
+        modbus::framed_length(static_cast<std::uint32_t>(pdu + 3), framing));
+  };
+  const Duration gap = std::max({characters->frame_gap(), line.pause, to.pause});
+  return on_line(frame.frame.pdu.size()) + std::max(draw(to.reply), characters->frame_gap()) +
+         on_line(reply_bytes) + gap;
+}
+
+// First come, first served: one request at a time.
+void HostStation::serve_line(Duration now) {
+  while (!arrivals_.empty() && std::max(arrivals_.front().arrival, line_free_) <= now) {
+    const OnLine request = std::move(arrivals_.front());
+    arrivals_.pop_front();
+    const Duration begin = std::max(request.arrival, line_free_);
+    const auto target = line_ ? field_.on_line(*line_, request.frame.frame.unit) : std::nullopt;
+    const bool silent = !target || faults_.at(*target, begin).silent;
+    if (!silent) {
+      answer_from_line(request, begin, false);
+      continue;
+    }
+    const model::ExchangeLine* line = line_ ? &plan_.exchange.lines[*line_] : nullptr;
+    const Duration waited =
+        line == nullptr
+            ? Duration{}
+            : model::times(framing_ == modbus::Framing::tcp ? 1 + line->retries : 1, line->timeout);
+    line_free_ = begin + waited;
+    answer_from_line(request, line_free_, true);
+  }
+}
+
+void HostStation::answer_from_line(const OnLine& request, Duration begin, bool silent) {
+  const modbus::Frame& frame = request.frame.frame;
+  const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
+  const Duration back = draw(gateway.rtt) / 2;
+  const bool translated = framing_ == modbus::Framing::tcp;
+  if (silent) {
+    if (!translated) return;  // it says nothing for a slave
+    const auto function = std::to_integer<std::uint8_t>(frame.pdu[0]);
+    const auto bytes = modbus::encode_frame(
+        {frame.unit, frame.transaction, modbus::encode_exception({function, target_failed})},
+        framing_);
+    ++counts_.exceptions;
+    if (bytes) send({begin + back, request.session, *bytes, false});
+    return;
+  }
+  const auto target = field_.on_line(*line_, frame.unit);
+  const Effects effects = faults_.at(*target, begin);
+  auto reply = effects.exception ? std::optional<modbus::Bytes>(modbus::Bytes{})
+                                 : field_.answer(begin, *target, frame.pdu);
+  const std::size_t size = effects.exception ? 2 : reply ? reply->size() : 0;
+  line_free_ = begin + serial_time(request.frame, *target, size);
+  if (!reply) return;
+  FaultyReply out = make_reply(effects, frame, request.frame.raw, std::move(*reply), framing_,
+                               gateway.timeout, random_);
+  if (out.reply.empty()) return;
+  ++counts_.replies;
+  send({line_free_ + back + out.later, request.session, std::move(out.reply), false});
+}
+
+void HostStation::send(Outgoing outgoing) {
+  const auto at = sessions_.find(outgoing.session);
+  if (at == sessions_.end()) return;
+  if (gateway_) {  // a connection keeps its order
+    at->second.last_reply = outgoing.at = std::max(outgoing.at, at->second.last_reply);
+  }
+  outgoing_.push_back(std::move(outgoing));
+}
+
+Duration HostStation::next_wake() const {
+  Duration next = never;
+  for (const Outgoing& each : outgoing_) next = std::min(next, each.at);
+  if (!arrivals_.empty()) {
+    next = std::min(next, std::max(arrivals_.front().arrival, line_free_));
+  }
+  for (const auto& [id, session] : sessions_) {
+    if (const auto silence = session.receiver->silence_at()) next = std::min(next, *silence);
+    if (idle_ > Duration{}) next = std::min(next, session.last_request + idle_);
+  }
+  for (const Fault& fault : faults_.rows()) {
+    if (fault.kind == FaultKind::restart && fault.at > restarted_until_ && concerns(fault)) {
+      next = std::min(next, fault.at);
+    }
+  }
+  return next;
+}
+
+void HostStation::restarts(Duration now) {
+  for (const Fault& fault : faults_.rows()) {
+    const bool due = fault.kind == FaultKind::restart && fault.at > restarted_until_ &&
+                     fault.at <= now && concerns(fault);
+    if (!due) continue;
+    if (!fault.is_peer) field_.slave(fault.index).restart();
+    for (const auto& [id, session] : sessions_) send({now, id, {}, true});
+  }
+  restarted_until_ = now;
+}
+
+void HostStation::act(Duration now, std::vector<StationAction>& actions) {
+  restarts(now);
+  for (auto& [id, session] : sessions_) {
+    if (session.receiver->silence_at() && *session.receiver->silence_at() <= now) {
+      Received received;
+      session.receiver->look_at_silence(received);
+      take(id, now, received);
+    }
+    if (idle_ > Duration{} && session.last_request + idle_ <= now) {
+      send({now, id, {}, true});
+      session.last_request = now;
+    }
+  }
+  serve_line(now);
+  std::stable_sort(outgoing_.begin(), outgoing_.end(),
+                   [](const Outgoing& a, const Outgoing& b) { return a.at < b.at; });
+  std::size_t done = 0;
+  while (done < outgoing_.size() && outgoing_[done].at <= now) {
+    Outgoing& each = outgoing_[done++];
+    actions.push_back({each.close ? StationAction::Kind::close : StationAction::Kind::send,
+                       each.session, std::move(each.bytes)});
+  }
+  outgoing_.erase(outgoing_.begin(), outgoing_.begin() + static_cast<std::ptrdiff_t>(done));
+}
+
+}  // namespace greymet::engine

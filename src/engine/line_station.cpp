@@ -1,0 +1,153 @@
+#include <algorithm>
+
+#include "engine/station.h"
+#include "timing/transaction_times.h"
+
+namespace greymet::engine {
+
+namespace {
+
+modbus::Framing framing_of(const timing::CharacterTiming& characters) {
+  return characters.mode == model::SerialMode::ascii ? modbus::Framing::ascii
+                                                     : modbus::Framing::rtu;
+}
+
+Duration drawn(const model::Delay& delay, timing::Durations durations, std::mt19937_64& random) {
+  switch (durations) {
+    case timing::Durations::typical: return delay.typical;
+    case timing::Durations::longest: return delay.max;
+    case timing::Durations::random: break;
+  }
+  return Duration(std::uniform_int_distribution<std::int64_t>(
+      delay.min.count(), std::max(delay.min, delay.max).count())(random));
+}
+
+}  // namespace
+
+LineStation::LineStation(const model::ResolvedPlan& plan, model::LineIndex line, Field& field,
+                         const FaultScript& faults, const StationOptions& options)
+    : plan_(plan),
+      line_(line),
+      field_(field),
+      faults_(faults),
+      options_(options),
+      characters_(*timing::character_timing(plan.exchange.lines[line])),
+      framing_(framing_of(characters_)),
+      receiver_(framing_, modbus::Direction::request, options.silence),
+      random_(options.seed + line) {}
+
+void LineStation::receive(Duration now, modbus::ByteView bytes) {
+  Received received;
+  receiver_.receive(now, bytes, received);
+  take(received);
+}
+
+void LineStation::take(const Received& received) {
+  counts_.junk += received.junk.size();
+  for (const ReceivedFrame& frame : received.frames) {
+    // however fast the bytes came: on the line they take their time
+    const auto size = static_cast<std::uint32_t>(frame.raw.size());
+    requests_.emplace_back(
+        std::max(frame.last_byte, frame.first_byte + characters_.characters(size)), frame);
+  }
+}
+
+Duration LineStation::next_wake() const {
+  Duration next = never;
+  if (!requests_.empty()) next = std::min(next, requests_.front().first);
+  if (!pieces_.empty()) next = std::min(next, pieces_.front().at);
+  if (const auto silence = receiver_.silence_at()) next = std::min(next, *silence);
+  return next;
+}
+
+void LineStation::act(Duration now, std::vector<StationAction>& actions) {
+  if (receiver_.silence_at() && *receiver_.silence_at() <= now) {
+    Received received;
+    receiver_.look_at_silence(received);
+    take(received);
+  }
+  while (!requests_.empty() && requests_.front().first <= now) {
+    const auto [end, frame] = std::move(requests_.front());
+    requests_.pop_front();
+    answer(frame, end);
+  }
+  while (!pieces_.empty() && pieces_.front().at <= now) {
+    actions.push_back({StationAction::Kind::send, 0, std::move(pieces_.front().bytes)});
+    pieces_.pop_front();
+  }
+}
+
+void LineStation::answer(const ReceivedFrame& frame, Duration end) {
+  ++counts_.requests;
+  if (frame.frame.pdu.empty()) return;
+  if (frame.frame.unit == 0) {
+    const auto& slaves = plan_.exchange.slaves;
+    for (std::size_t s = 0; s < slaves.size(); ++s) {
+      if (slaves[s].line == line_) (void)field_.answer(end, {false, s, 0}, frame.frame.pdu);
+    }
+    return;
+  }
+  const auto target = field_.on_line(line_, frame.frame.unit);
+  if (!target) return;
+  const Effects effects = faults_.at(*target, end);
+  const bool idle = effects.silent || effects.exception;
+  auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
+                    : field_.answer(end, *target, frame.frame.pdu);
+  if (!reply) return;
+  if (!reply->empty() && (std::to_integer<unsigned>((*reply)[0]) & 0x80U) != 0) {
+    ++counts_.exceptions;
+  }
+  const model::Endpoint to =
+      model::effective_endpoint(plan_.exchange, *target, line_, std::nullopt);
+  const FaultyReply out =
+      make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_, to.timeout, random_);
+  for (const modbus::Bytes& first : out.first) say(end, first);
+  if (out.reply.empty()) return;
+  ++counts_.replies;
+  const Duration delay =
+      std::max(drawn(to.reply, options_.durations, random_), characters_.frame_gap());
+  say(end + delay + out.later, out.reply);
+}
+
+// In pieces of some milliseconds, each when its last character is over; a slave says one thing
+// after the other.
+void LineStation::say(Duration begin, const modbus::Bytes& bytes) {
+  constexpr double piece_ms = 4;
+  const auto piece =
+      std::max<std::size_t>(1, static_cast<std::size_t>(piece_ms / characters_.character_ms()));
+  begin = std::max(begin, free_);
+  for (std::size_t from = 0; from < bytes.size(); from += piece) {
+    const std::size_t to = std::min(bytes.size(), from + piece);
+    free_ = begin + characters_.characters(static_cast<std::uint32_t>(to));
+    pieces_.push_back({free_, modbus::Bytes(bytes.begin() + static_cast<std::ptrdiff_t>(from),
+                                            bytes.begin() + static_cast<std::ptrdiff_t>(to))});
+  }
+}
+
+StationPlaces station_places(const model::ResolvedPlan& plan) {
+  StationPlaces out;
+  const auto& lines = plan.exchange.lines;
+  for (std::size_t l = 0; l < lines.size(); ++l) {
+    if (lines[l].master && timing::character_timing(lines[l])) {
+      out.lines.emplace_back(model::LineIndex(l));
+    }
+  }
+  const auto add = [&out](const std::string& host, std::int64_t port) {
+    const std::pair<std::string, std::int64_t> place{host, port};
+    if (std::find(out.hosts.begin(), out.hosts.end(), place) == out.hosts.end()) {
+      out.hosts.push_back(place);
+    }
+  };
+  for (const model::ExchangeSlave& slave : plan.exchange.slaves) {
+    if (slave.host) add(*slave.host, slave.port);
+  }
+  for (const model::ExchangeGateway& gateway : plan.exchange.gateways) {
+    if (gateway.host) add(*gateway.host, gateway.port);
+  }
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    if (t.endpoint.connection) add(t.endpoint.host, t.endpoint.port);
+  }
+  return out;
+}
+
+}  // namespace greymet::engine

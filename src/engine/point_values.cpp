@@ -1,0 +1,145 @@
+#include "engine/point_values.h"
+
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "modbus/value_readings.h"
+
+namespace greymet::engine {
+
+using modbus::RawValue;
+using model::Extent;
+using model::Point;
+
+PointValues::PointValues(const model::ResolvedPlan& plan)
+    : plan_(plan), parts_(plan.transactions.size()) {
+  std::map<std::pair<std::size_t, std::size_t>, std::size_t> first;  // transaction of each point
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const model::RegisterMap* map = plan.map_of(t.target);
+    if (map == nullptr || !t.read) continue;
+    for (const Point* point : map->points_touching(t.read->area, t.read->extent())) {
+      const Extent extent = model::extent_of(*point);
+      if (extent.first < t.read->offset || extent.end > t.read->extent().end) continue;
+      const auto index = static_cast<std::size_t>(point - map->points().data());
+      first.try_emplace({t.target.index, index}, t.transaction);
+    }
+  }
+  std::map<std::pair<std::size_t, std::size_t>, std::size_t> at;
+  for (const auto& [key, transaction] : first) {
+    at[key] = values_.size();
+    PointValue value;
+    value.slave = key.first;
+    value.point = key.second;
+    value.transaction = transaction;
+    values_.push_back(std::move(value));
+  }
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const model::RegisterMap* map = plan.map_of(t.target);
+    if (map == nullptr || !t.read) continue;
+    for (const Point* point : map->points_touching(t.read->area, t.read->extent())) {
+      const Extent extent = model::extent_of(*point);
+      const auto found =
+          at.find({t.target.index, static_cast<std::size_t>(point - map->points().data())});
+      const bool whole = extent.first >= t.read->offset && extent.end <= t.read->extent().end;
+      if (!whole || found == at.end()) continue;
+      const bool several = extent.end - extent.first > 1;
+      parts_[t.transaction].push_back(
+          {found->second, extent.first - t.read->offset, extent.end - extent.first,
+           several && t.read_swap ? t.read_swap : plan.order_of(t.target.index, *point)});
+    }
+  }
+}
+
+void PointValues::add(const RequestRecord& record) {
+  if (record.outcome != Outcome::good) return;
+  for (const Part& part : parts_[record.transaction]) {
+    if (part.first + part.count > record.words.size()) continue;
+    PointValue& value = values_[part.value];
+    const auto begin = record.words.begin() + static_cast<std::ptrdiff_t>(part.first);
+    value.words.assign(begin, begin + static_cast<std::ptrdiff_t>(part.count));
+    value.order = part.order;
+    value.at = record.replied;
+  }
+}
+
+const PointValue* PointValues::find(std::size_t slave, std::size_t point) const {
+  const auto at = std::find_if(values_.begin(), values_.end(), [&](const PointValue& value) {
+    return value.slave == slave && value.point == point;
+  });
+  return at == values_.end() ? nullptr : &*at;
+}
+
+const Point& PointValues::point_of(const PointValue& value) const {
+  return plan_.map_of({false, value.slave, 0})->points()[value.point];
+}
+
+std::optional<RawValue> PointValues::raw(const PointValue& value) const {
+  if (value.words.empty()) return std::nullopt;
+  const Point& point = point_of(value);
+  if (model::is_bit_area(point.address.area)) return RawValue(value.words[0] != 0);
+  const auto raw = modbus::decode_value(
+      value.words, point.type, value.order.value_or(model::WordOrder::abcd), point.bit.value_or(0));
+  if (!raw) return std::nullopt;
+  return *raw;
+}
+
+std::optional<double> PointValues::number(const PointValue& value) const {
+  const auto of = raw(value);
+  if (!of) return std::nullopt;
+  if (const auto* truth = std::get_if<bool>(&*of)) return *truth ? 1.0 : 0.0;
+  return modbus::engineering_value(*of, point_of(value));
+}
+
+std::string PointValues::text(const PointValue& value) const {
+  const auto of = raw(value);
+  if (!of) return "-";
+  const Point& point = point_of(value);
+  const auto engineering = modbus::engineering_value(*of, point);
+  const bool whole = std::holds_alternative<bool>(*of) || std::holds_alternative<std::string>(*of);
+  if (!engineering || whole) return modbus::to_text(*of, point.type);
+  if (point.decimals) {
+    return fmt::format("{:.{}f}", *engineering,
+                       static_cast<int>(std::min<std::int64_t>(*point.decimals, 9)));
+  }
+  constexpr int digits = 7;  // what a 32-bit float carries
+  return fmt::format("{:.{}g}", *engineering, digits);
+}
+
+std::size_t put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t index,
+                           const RawValue& raw, std::vector<ControllerMemory*> memories) {
+  const model::RegisterMap* map = plan.map_of({false, slave, 0});
+  const Point& point = map->points()[index];
+  const Extent extent = model::extent_of(point);
+  std::size_t carried = 0;
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    if (t.target.is_peer || t.target.index != slave || !t.write || !t.from) continue;
+    if (t.write->area != point.address.area || extent.first < t.write->offset ||
+        extent.end > t.write->extent().end) {
+      continue;
+    }
+    ControllerMemory& memory = *memories[t.controller];
+    BitSequence bits = memory.sequence(*t.from);
+    const std::uint64_t at = extent.first - t.write->offset;
+    ++carried;
+    if (model::is_bit_area(t.write->area)) {
+      memory.set_bit(bits.store, bits.position(at), std::get<bool>(raw));
+      continue;
+    }
+    const BitSequence words{bits.store, bits.position(at * model::bits_per_word),
+                            (extent.end - extent.first) * model::bits_per_word, bits.width};
+    if (point.type.kind == model::TypeKind::boolean) {
+      memory.set_bit(words.store, words.position(point.bit.value_or(0)), std::get<bool>(raw));
+      continue;
+    }
+    const auto& own = plan.plan.controllers[t.controller].word_order;
+    auto order = plan.order_of(slave, point).value_or(model::WordOrder::abcd);
+    if (t.write_swap && own) order = own->value;
+    const auto encoded = modbus::encode_value(raw, point.type, order);
+    if (encoded) memory.put_registers(words, *encoded);
+  }
+  return carried;
+}
+
+}  // namespace greymet::engine

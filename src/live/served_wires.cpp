@@ -1,0 +1,122 @@
+#include "served_wires.h"
+
+#include <unistd.h>
+
+namespace greymet::live::internal {
+
+using asio::ip::tcp;
+using engine::StationAction;
+
+ServedLine::ServedLine(Reactor& reactor, engine::LineStation station, int fd, int keeper,
+                       std::function<void()> after)
+    : reactor_(reactor),
+      station_(std::move(station)),
+      fd_(reactor.io, fd),
+      keeper_(keeper),
+      alarm_(reactor, [this] { act(); }),
+      after_(std::move(after)) {
+  fd_.non_blocking(true);
+  read();
+}
+
+ServedLine::~ServedLine() {
+  ::close(keeper_);
+}
+
+void ServedLine::read() {
+  fd_.async_read_some(asio::buffer(buffer_), [this](error_code error, std::size_t bytes) {
+    if (error == asio::error::operation_aborted) return;
+    if (error) {
+      reactor_.fail("a pseudo-terminal was closed");
+      return;
+    }
+    station_.receive(reactor_.now(), modbus::ByteView(buffer_).first(bytes));
+    act();
+    read();
+  });
+}
+
+void ServedLine::act() {
+  std::vector<StationAction> actions;
+  station_.act(reactor_.now(), actions);
+  for (const StationAction& action : actions) {
+    error_code error;
+    // nobody may be listening; what does not fit is lost as it is on a line
+    fd_.write_some(asio::buffer(action.bytes), error);
+  }
+  alarm_.set(station_.next_wake());
+  after_();
+}
+
+ServedHost::ServedHost(Reactor& reactor, engine::HostStation station, tcp::acceptor acceptor,
+                       std::function<void()> after)
+    : reactor_(reactor),
+      station_(std::move(station)),
+      acceptor_(std::move(acceptor)),
+      alarm_(reactor, [this] { act(); }),
+      after_(std::move(after)) {
+  accept();
+}
+
+void ServedHost::accept() {
+  acceptor_.async_accept([this](error_code error, tcp::socket socket) {
+    if (error == asio::error::operation_aborted) return;
+    if (!error) {
+      const std::uint64_t id = next_id_++;
+      if (station_.accept(reactor_.now(), id)) {
+        error_code ignored;
+        socket.set_option(tcp::no_delay(true), ignored);
+        socket.non_blocking(true, ignored);
+        const auto session = std::make_shared<Session>(std::move(socket));
+        sessions_[id] = session;
+        read(id, session);
+        act();
+      }
+    }
+    accept();
+  });
+}
+
+void ServedHost::read(std::uint64_t id, const std::shared_ptr<Session>& session) {
+  session->socket.async_read_some(
+      asio::buffer(session->buffer), [this, id, session](error_code error, std::size_t bytes) {
+        if (!sessions_.contains(id)) return;
+        if (error) {
+          close(id);
+          act();
+          return;
+        }
+        station_.receive(reactor_.now(), id, modbus::ByteView(session->buffer).first(bytes));
+        act();
+        read(id, session);
+      });
+}
+
+void ServedHost::close(std::uint64_t id) {
+  const auto at = sessions_.find(id);
+  if (at == sessions_.end()) return;
+  error_code ignored;
+  at->second->socket.close(ignored);
+  sessions_.erase(at);
+  station_.closed(id);
+}
+
+void ServedHost::act() {
+  std::vector<StationAction> actions;
+  station_.act(reactor_.now(), actions);
+  for (const StationAction& action : actions) {
+    const auto at = sessions_.find(action.session);
+    if (at == sessions_.end()) continue;
+    error_code error;
+    if (action.kind == StationAction::Kind::send) {
+      const std::size_t sent = at->second->socket.write_some(asio::buffer(action.bytes), error);
+      // who does not read for so long that a frame does not fit is gone
+      if (!error && sent != action.bytes.size()) error = asio::error::no_buffer_space;
+    }
+    if (error || action.kind == StationAction::Kind::close) close(action.session);
+  }
+  alarm_.set(station_.next_wake());
+  after_();
+}
+
+}  // namespace greymet::live::internal
