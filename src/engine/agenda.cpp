@@ -37,10 +37,6 @@ void Agenda::leave_out(std::size_t job) {
   std::erase(continuous_, job);
 }
 
-Duration Agenda::next_release() const {
-  return calendar_.empty() ? never : calendar_.top().at;
-}
-
 Duration Agenda::next_instant(Duration now) const {
   Duration next = next_release();
   for (const std::size_t job : continuous_) {
@@ -91,11 +87,6 @@ void Agenda::trigger(std::size_t job, Duration now) {
   calendar_.push(
       {spaced ? std::max(now, *state.last_release + queue_->jobs[job].period) : now, job});
   state.scheduled = true;
-}
-
-std::optional<Duration> Agenda::waits_since() const {
-  if (waiting_.empty()) return std::nullopt;
-  return waiting_.front().at;
 }
 
 bool Agenda::may_run(std::size_t job, Duration now) const {

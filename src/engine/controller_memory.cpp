@@ -112,9 +112,29 @@ void ControllerMemory::put_bits(const BitSequence& bits, const std::vector<bool>
 }
 
 void ControllerMemory::copy(const BitSequence& from, const BitSequence& to) {
+  if (from.is_words() && to.is_words()) return copy_words(from, to);
   for (std::uint64_t k = 0; k < from.count && k < to.count; ++k) {
     const BitSequence one{from.store, from.position(k), 1, bits_per_word};
     if (known(one)) set_bit(to.store, to.position(k), bit(from.store, one.first));
+  }
+}
+
+void ControllerMemory::copy_words(const BitSequence& from, const BitSequence& to) {
+  const Store& source = stores_[from.store];
+  Store& target = stores_[to.store];
+  const std::uint64_t count = std::min(from.count, to.count) / bits_per_word;
+  for (std::uint64_t i = 0; i < count; ++i) {
+    const std::uint64_t a = from.first / bits_per_word + i;
+    const std::uint64_t b = to.first / bits_per_word + i;
+    if (a >= source.values.size() || b >= target.values.size()) return;
+    const unsigned known = source.known[a];
+    const auto value =
+        static_cast<std::uint16_t>((target.values[b] & ~known) | (source.values[a] & known));
+    const auto now_known = static_cast<std::uint16_t>(target.known[b] | known);
+    if (value == target.values[b] && now_known == target.known[b]) continue;
+    target.values[b] = value;
+    target.known[b] = now_known;
+    ++revision_;
   }
 }
 

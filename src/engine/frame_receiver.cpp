@@ -39,11 +39,6 @@ void FrameReceiver::receive(Duration now, modbus::ByteView bytes, Received& out)
   }
 }
 
-std::optional<Duration> FrameReceiver::silence_at() const {
-  if (buffer_.empty() || looked_ || framing_ != Framing::rtu) return std::nullopt;
-  return times_.back() + silence_;
-}
-
 void FrameReceiver::look_at_silence(Received& out) {
   looked_ = true;
   if (framing_ != Framing::rtu) return;

@@ -3,9 +3,12 @@
 
 #include <boost/asio.hpp>
 
+#include <algorithm>
 #include <chrono>
 #include <functional>
+#include <set>
 #include <string>
+#include <utility>
 
 #include "engine/agenda.h"
 
@@ -16,43 +19,70 @@ using boost::system::error_code;
 using engine::Duration;
 using SteadyTime = std::chrono::steady_clock::time_point;
 
+class Alarm;
+
 struct Reactor {
   asio::io_context io{1};
+  asio::steady_timer sleep{io};
   SteadyTime start = std::chrono::steady_clock::now();
-  std::string failure;  // what was lost on the way
+  std::string failure;                           // what was lost on the way
+  std::set<std::pair<Duration, Alarm*>> alarms;  // that are set, the earliest first
 
   [[nodiscard]] Duration now() const { return std::chrono::steady_clock::now() - start; }
   void fail(std::string message) {
     if (failure.empty()) failure = std::move(message);
   }
+  // Handles what arrives and rings what is due, until `until` at most. A sleeping process wakes up
+  // some 50 to 100 us late, so the last moments before an alarm are spent awake.
+  void run_until(Duration until);
 };
 
-// Calls back at an instant of the run; setting it anew forgets the one before.
+// Calls back at an instant of the run; setting it anew forgets the one before. Stays where it is:
+// the reactor knows it by its address.
 class Alarm {
  public:
-  Alarm(Reactor& reactor, std::function<void()> ring)
-      : reactor_(reactor), timer_(reactor.io), ring_(std::move(ring)) {}
+  Alarm(Reactor& reactor, std::function<void()> ring) : reactor_(reactor), ring_(std::move(ring)) {}
+  Alarm(const Alarm&) = delete;
+  Alarm& operator=(const Alarm&) = delete;
+  ~Alarm() { reactor_.alarms.erase({set_for_, this}); }
 
   void set(Duration at) {
     if (at == set_for_) return;
+    reactor_.alarms.erase({set_for_, this});
     set_for_ = at;
-    if (at == engine::never) {
-      timer_.cancel();
-      return;
-    }
-    timer_.expires_at(reactor_.start + at);
-    timer_.async_wait([this](error_code error) {
-      if (error) return;
-      set_for_ = engine::never;
-      ring_();
-    });
+    if (at != engine::never) reactor_.alarms.insert({at, this});
+  }
+  void ring() {
+    set(engine::never);
+    ring_();
   }
 
  private:
   Reactor& reactor_;
-  asio::steady_timer timer_;
   std::function<void()> ring_;
   Duration set_for_ = engine::never;
 };
+
+inline void Reactor::run_until(Duration until) {
+  constexpr Duration awake = std::chrono::microseconds(200);
+  while (now() < until) {
+    const Duration next = alarms.empty() ? engine::never : alarms.begin()->first;
+    const Duration time = now();
+    if (next <= time) {
+      alarms.begin()->second->ring();
+      io.poll();
+    } else if (next - time <= awake) {
+      io.poll();
+    } else {
+      // asio's own waiting ends on whole milliseconds; a timer of the kernel does not
+      sleep.expires_at(start + std::min(until, next == engine::never ? until : next - awake));
+      sleep.async_wait([](error_code) {});
+      io.run_one();
+      sleep.cancel();
+    }
+    if (io.stopped()) io.restart();
+    if (!failure.empty()) return;
+  }
+}
 
 }  // namespace greymet::live::internal

@@ -249,8 +249,7 @@ void Runtime::run_until(Duration until, const engine::Finished& finished) {
   constexpr Duration longest_wait = std::chrono::milliseconds(50);  // to notice a stop
   while (!stopped() && impl.reactor.now() < until) {
     const Duration wait = std::min(until, impl.reactor.now() + longest_wait);
-    impl.reactor.io.run_one_until(impl.reactor.start + wait);
-    if (impl.reactor.io.stopped()) impl.reactor.io.restart();
+    impl.reactor.run_until(wait);
   }
   impl.act_all();  // what is due at the end still happens
   impl.finished = nullptr;

@@ -41,7 +41,9 @@ class Agenda {
 
   // The next instant at which something is released, or may be tried again; never for none.
   [[nodiscard]] Duration next_instant(Duration now) const;
-  [[nodiscard]] Duration next_release() const;
+  [[nodiscard]] Duration next_release() const {
+    return calendar_.empty() ? never : calendar_.top().at;
+  }
   // Lets the earliest release happen, at most until `now`. Returns a job that failed at once
   // because its device is parked.
   std::optional<std::size_t> admit_next(Duration now);
@@ -49,7 +51,10 @@ class Agenda {
   void trigger(std::size_t job, Duration now);
 
   // Release of the next job that waits; nothing if none does.
-  [[nodiscard]] std::optional<Duration> waits_since() const;
+  [[nodiscard]] std::optional<Duration> waits_since() const {
+    if (waiting_.empty()) return std::nullopt;
+    return waiting_.front().at;
+  }
   [[nodiscard]] bool continuous_may_run(Duration now) const;
 
   struct Turn {

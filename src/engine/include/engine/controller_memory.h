@@ -56,6 +56,7 @@ class ControllerMemory {
   [[nodiscard]] const model::MemoryLayout& layout() const { return *layout_; }
 
  private:
+  void copy_words(const BitSequence& from, const BitSequence& to);
   struct Store {
     std::vector<std::uint16_t> values;
     std::vector<std::uint16_t> known;

@@ -56,7 +56,10 @@ class FrameReceiver {
   // To be called at silence_at() or later, when nothing has come in between.
   void look_at_silence(Received& out);
   // When the silence will have lasted long enough; nothing while nothing is waited for.
-  [[nodiscard]] std::optional<Duration> silence_at() const;
+  [[nodiscard]] std::optional<Duration> silence_at() const {
+    if (looked_ || buffer_.empty() || framing_ != modbus::Framing::rtu) return std::nullopt;
+    return times_.back() + silence_;
+  }
   // Drops what has been received: the try it came in is over.
   void forget(Received& out);
   // TCP: close the connection. forget() makes it whole again.
