@@ -69,7 +69,7 @@ std::string blocks_text(const model::ResolvedPlan& plan, const RehearsalResult& 
   text += fmt::format("\n  {} of {} arrived where the plan says", arrived + driven,
                       result.blocks.size());
   if (driven > 0) {
-    text += fmt::format(", {} of them with values that copies or others put over ours", driven);
+    text += fmt::format("; at {} of them copies or others put their values over ours", driven);
   }
   return text + "\n" + rest + "\n";
 }

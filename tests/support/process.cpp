@@ -1,6 +1,7 @@
 #include "process.h"
 
 #include <fcntl.h>
+#include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -19,31 +20,58 @@ namespace fs = std::filesystem;
 
 Outcome run_program(const std::string& program, const std::vector<std::string>& arguments,
                     const std::string& folder) {
-  const TemporaryFolder captured;
+  return BackgroundProgram(program, arguments, folder).wait();
+}
+
+BackgroundProgram::BackgroundProgram(const std::string& program,
+                                     const std::vector<std::string>& arguments,
+                                     const std::string& folder)
+    : captured_(std::make_unique<TemporaryFolder>()) {
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addchdir_np(&actions, folder.c_str());
   posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
-  posix_spawn_file_actions_addopen(&actions, 1, captured.file("out").c_str(), O_CREAT | O_WRONLY,
+  posix_spawn_file_actions_addopen(&actions, 1, captured_->file("out").c_str(), O_CREAT | O_WRONLY,
                                    0600);
-  posix_spawn_file_actions_addopen(&actions, 2, captured.file("err").c_str(), O_CREAT | O_WRONLY,
+  posix_spawn_file_actions_addopen(&actions, 2, captured_->file("err").c_str(), O_CREAT | O_WRONLY,
                                    0600);
   std::vector<std::string> words{program};
   words.insert(words.end(), arguments.begin(), arguments.end());
   std::vector<char*> argv;
   for (std::string& word : words) argv.push_back(word.data());
   argv.push_back(nullptr);
-  pid_t child = 0;
-  const int error = posix_spawn(&child, program.c_str(), &actions, nullptr, argv.data(), environ);
+  const int error = posix_spawn(&child_, program.c_str(), &actions, nullptr, argv.data(), environ);
   posix_spawn_file_actions_destroy(&actions);
   if (error != 0) throw std::runtime_error("cannot start " + program);
+}
+
+BackgroundProgram::~BackgroundProgram() {
+  if (ended_) return;
+  ::kill(child_, SIGKILL);
+  waitpid(child_, nullptr, 0);
+}
+
+void BackgroundProgram::signal(int number) const {
+  ::kill(child_, number);
+}
+
+Outcome BackgroundProgram::wait() {
   int status = 0;
-  waitpid(child, &status, 0);
+  waitpid(child_, &status, 0);
+  ended_ = true;
   Outcome outcome;
   outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
-  outcome.out = captured.read("out");
-  outcome.err = captured.read("err");
+  outcome.out = captured_->read("out");
+  outcome.err = captured_->read("err");
   return outcome;
+}
+
+bool TemporaryFolder::gets(const std::string& name) const {
+  for (int i = 0; i < 400; ++i) {
+    if (has(name)) return true;
+    ::usleep(50'000);
+  }
+  return false;
 }
 
 TemporaryFolder::TemporaryFolder() {

@@ -1,6 +1,7 @@
 // Running the built program on files in a temporary folder.
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,27 @@ struct Outcome {
                                   const std::vector<std::string>& arguments,
                                   const std::string& folder);
 
+class TemporaryFolder;
+
+// A program that goes on while the test does; killed with the object if it has not ended.
+class BackgroundProgram {
+ public:
+  BackgroundProgram(const std::string& program, const std::vector<std::string>& arguments,
+                    const std::string& folder);
+  BackgroundProgram(const BackgroundProgram&) = delete;
+  BackgroundProgram& operator=(const BackgroundProgram&) = delete;
+  ~BackgroundProgram();
+  // SIGINT, SIGKILL ...
+  void signal(int number) const;
+  // Waits for its end.
+  [[nodiscard]] Outcome wait();
+
+ private:
+  std::unique_ptr<TemporaryFolder> captured_;
+  int child_ = 0;
+  bool ended_ = false;
+};
+
 // A folder that goes away with the object.
 class TemporaryFolder {
  public:
@@ -30,6 +52,8 @@ class TemporaryFolder {
   void write(const std::string& name, const std::string& content) const;
   [[nodiscard]] std::string read(const std::string& name) const;
   [[nodiscard]] bool has(const std::string& name) const;
+  // Waits some seconds for a file.
+  [[nodiscard]] bool gets(const std::string& name) const;
 
  private:
   std::string path_;

@@ -53,7 +53,7 @@ struct RehearsedTransaction {
 
 enum class BlockVerdict : std::uint8_t {
   arrived,
-  driven,       // arrived, but somebody else writes its source: not what was put there
+  driven,       // somebody else put a value over ours at the source: not followed
   wrong,        // what lies at its end is not what lies at its source
   not_carried,  // no good request in time
   left_alone,   // mask writes and broadcasts; what waits for a start or a return
