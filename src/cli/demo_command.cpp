@@ -112,7 +112,17 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.plan = clean;
          return run_tune(o, t);
        }},
-      {"12. The exchange for download", fmt::format("export {} -o {}", clean, results),
+      {"12. The whole exchange rehearsed, before any hardware exists",
+       fmt::format("rehearse {} --fast -o {}", clean, results),
+       [clean, results, force](const Terminal& t) {
+         RehearseOptions o;
+         o.plan = clean;
+         o.fast = true;
+         o.output.out = results;
+         o.output.force = force;
+         return run_rehearse(o, t);
+       }},
+      {"13. The exchange for download", fmt::format("export {} -o {}", clean, results),
        [clean, results, force](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;
@@ -152,8 +162,10 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
     // a step that does not end as it should means that the demo does not show what it says
     if (status != step.expected) worst = std::max({worst, status, int{exit_findings}});
   }
-  terminal.out << fmt::format("\nResults and figures are in {}. Now edit {} and check it again.\n",
-                              results, draft);
+  terminal.out << fmt::format(
+      "\nResults and figures are in {}. Now edit {} and check it again, or let\n"
+      "`greymet serve {}` answer your own master.\n",
+      results, draft, clean);
   return worst;
 }
 

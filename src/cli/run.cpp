@@ -75,6 +75,7 @@ class CommandLine {
     add_serve();
     add_run();
     add_rehearse();
+    add_trend();
     add_export();
     add_demo();
   }
@@ -323,6 +324,14 @@ class CommandLine {
     c.add_flag("--no-faults", rehearse_.no_faults, "leave the faults out");
     add_results(c, rehearse_.output);
   }
+  void add_trend() {
+    auto& c = add("trend", "follow values through the log of a run or rehearsal",
+                  [this] { return run_trend(trend_, terminal_); });
+    c.add_option("LOG", trend_.log, "log.csv of run or rehearse")->required();
+    c.add_option("POINT", trend_.points, "slave.point, as many as wanted")->required();
+    c.add_option("--plan", trend_.plan, "the plan that was run")->required()->type_name("PLAN");
+    add_results(c, trend_.output);
+  }
   void add_export() {
     auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",
                   [this] { return run_export(export_, terminal_); });
@@ -353,6 +362,7 @@ class CommandLine {
   ServeOptions serve_;
   RunOptions run_;
   RehearseOptions rehearse_;
+  TrendOptions trend_;
   ExportOptions export_;
   DemoOptions demo_;
 };

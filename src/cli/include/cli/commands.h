@@ -155,6 +155,15 @@ struct RehearseOptions {
 };
 [[nodiscard]] int run_rehearse(const RehearseOptions& options, const Terminal& terminal);
 
+// greymet trend LOG --plan PLAN POINT...
+struct TrendOptions {
+  std::string log;
+  std::string plan;
+  std::vector<std::string> points;
+  OutputOptions output;
+};
+[[nodiscard]] int run_trend(const TrendOptions& options, const Terminal& terminal);
+
 // greymet export PLAN -o DIR
 struct ExportOptions {
   std::string plan;

@@ -1,0 +1,25 @@
+#include "files/trend_json.h"
+
+#include <algorithm>
+
+#include <nlohmann/json.hpp>
+
+#include "json_text.h"
+
+namespace greymet::files {
+
+std::string trend_json(const LogTrends& trends) {
+  using Json = nlohmann::ordered_json;
+  Json list = Json::array();
+  for (const Trend& trend : trends.trends) {
+    list.push_back({{"where", trend.of.where},
+                    {"unit", trend.unit},
+                    {"samples", trend.value.size()},
+                    {"time_s", trend.time_s},
+                    {"value", trend.value}});
+  }
+  return internal::dump(
+      {{"points", std::move(list)}, {"rows", trends.rows}, {"unreadable", trends.unreadable}});
+}
+
+}  // namespace greymet::files
