@@ -23,7 +23,6 @@ class Alarm;
 
 struct Reactor {
   asio::io_context io{1};
-  asio::steady_timer sleep{io};
   SteadyTime start = std::chrono::steady_clock::now();
   std::string failure;                           // what was lost on the way
   std::set<std::pair<Duration, Alarm*>> alarms;  // that are set, the earliest first
@@ -35,6 +34,20 @@ struct Reactor {
   // Handles what arrives and rings what is due, until `until` at most. A sleeping process wakes up
   // some 50 to 100 us late, so the last moments before an alarm are spent awake.
   void run_until(Duration until);
+
+ private:
+  // Has something happen at that instant. Set anew only where it changes: each change costs a call
+  // of the kernel and a handler.
+  void wake_at(Duration at) {
+    if (at == armed) return;
+    armed = at;
+    sleep.expires_at(start + at);
+    sleep.async_wait([this](error_code error) {
+      if (!error) armed = engine::never;
+    });
+  }
+  asio::steady_timer sleep{io};
+  Duration armed = engine::never;
 };
 
 // Calls back at an instant of the run; setting it anew forgets the one before. Stays where it is:
@@ -75,10 +88,9 @@ inline void Reactor::run_until(Duration until) {
       io.poll();
     } else {
       // asio's own waiting ends on whole milliseconds; a timer of the kernel does not
-      sleep.expires_at(start + std::min(until, next == engine::never ? until : next - awake));
-      sleep.async_wait([](error_code) {});
+      wake_at(std::min(until, next == engine::never ? until : next - awake));
       io.run_one();
-      sleep.cancel();
+      io.poll();
     }
     if (io.stopped()) io.restart();
     if (!failure.empty()) return;
