@@ -69,7 +69,9 @@ FieldSlave::FieldSlave(const model::ResolvedPlan& plan, std::size_t slave, bool 
 }
 
 void FieldSlave::restart() {
-  values_.clear();
+  for (auto& area : pages_) {
+    for (auto& page : area) page.reset();
+  }
   for (Moving& point : points_) point.held = false;
   for (std::size_t i = 0; i < points_.size(); ++i) store({}, i);
 }
@@ -85,8 +87,8 @@ bool FieldSlave::has(Area area, std::uint32_t offset, std::uint32_t count, bool 
 }
 
 std::uint16_t FieldSlave::word(Area area, std::uint32_t offset) const {
-  const auto at = values_.find(key(area, offset));
-  return at == values_.end() ? std::uint16_t{0} : at->second;
+  const auto& page = pages_[static_cast<std::size_t>(area)][offset / 256];
+  return page ? (*page)[offset % 256] : std::uint16_t{0};
 }
 
 bool FieldSlave::bit(Area area, std::uint32_t offset) const {
@@ -94,7 +96,9 @@ bool FieldSlave::bit(Area area, std::uint32_t offset) const {
 }
 
 void FieldSlave::put(Area area, std::uint32_t offset, std::uint16_t value) {
-  values_[key(area, offset)] = value;
+  auto& page = page_of(area, offset);
+  if (!page) page = std::make_unique<Page>();
+  (*page)[offset % 256] = value;
 }
 
 // What is written stays: its point does not move any more.
@@ -116,10 +120,21 @@ void FieldSlave::force_word(Area area, std::uint32_t offset, std::uint16_t value
   put(area, offset, value);
 }
 
+const std::vector<std::size_t>& FieldSlave::points_in(Area area, Extent block) {
+  constexpr std::size_t most_remembered = 1000;  // whoever asks, memory has an end
+  if (blocks_.size() > most_remembered) blocks_.clear();
+  const auto [at, is_new] = blocks_.try_emplace({area, block.first, block.end});
+  if (is_new) {
+    for (const Point* point : map_->points_touching(area, block)) {
+      at->second.push_back(static_cast<std::size_t>(point - map_->points().data()));
+    }
+  }
+  return at->second;
+}
+
 void FieldSlave::refresh(Duration now, Area area, Extent block) {
   if (!map_) return;
-  for (const Point* point : map_->points_touching(area, block)) {
-    const auto index = static_cast<std::size_t>(point - map_->points().data());
+  for (const std::size_t index : points_in(area, block)) {
     const Moving& moving = points_[index];
     const bool still = !moving.generator || moving.generator->kind == GeneratorKind::constant;
     if (!moving.held && !still) store(now, index);

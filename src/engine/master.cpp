@@ -345,11 +345,11 @@ bool Master::counts_in_limit(const Link& link) const {
 // waits and has a place.
 std::optional<Duration> Master::available_at(const Link& link, bool continuous,
                                              Duration now) const {
-  const auto waits = link.agenda.waits_since();
-  if (continuous ? waits.has_value() || !link.agenda.continuous_may_run(now) : !waits) {
+  if (static_cast<std::int64_t>(link.under_way.size()) >= link.queue->in_flight) {
     return std::nullopt;
   }
-  if (static_cast<std::int64_t>(link.under_way.size()) >= link.queue->in_flight) {
+  const auto waits = link.agenda.waits_since();
+  if (continuous ? waits.has_value() || !link.agenda.continuous_may_run(now) : !waits) {
     return std::nullopt;
   }
   Duration since = link.free_since;

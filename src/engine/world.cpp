@@ -45,8 +45,13 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
     masters_.emplace_back(plan, timing, model::ControllerIndex(c), memories_[c], options.master);
     programs_.emplace_back(plan, model::ControllerIndex(c), memories_[c]);
   }
+  attention_.resize(memories_.size());
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     wires_[q].controller = timing.queues[q].controller;
+    transactions_.emplace_back();
+    for (const timing::Job& job : timing.queues[q].jobs) {
+      transactions_.back().push_back(plan.exchange.find(job.transaction));
+    }
   }
   set_faults(options_.faults);
 }
@@ -78,35 +83,47 @@ void World::push(Duration at, Kind kind, std::size_t link, std::size_t job, modb
   std::push_heap(events_.begin(), events_.end(), Later());
 }
 
+void World::touch() {
+  for (Attention& each : attention_) each.now = true;
+}
+
 void World::run_until(Duration until, const Finished& finished) {
   while (true) {
     Duration next = events_.empty() ? never : events_.front().at;
-    for (const Master& master : masters_) next = std::min(next, master.next_wake(now_));
-    if (options_.programs) {
-      for (const Program& program : programs_) next = std::min(next, program.next_wake(now_));
+    for (std::size_t c = 0; c < attention_.size(); ++c) {
+      const Attention& each = attention_[c];
+      const bool changed = each.now || memories_[c].revision() != each.revision;
+      next = std::min(next, changed ? now_ : std::min(each.master_at, each.program_at));
     }
-    if (touched_) next = now_;
-    touched_ = false;
     if (next > until || stopped()) break;
     now_ = std::max(now_, next);
     while (!events_.empty() && events_.front().at <= now_) {
       std::pop_heap(events_.begin(), events_.end(), Later());
       Event event = std::move(events_.back());
       events_.pop_back();
+      attention_[wires_[event.link].controller].now = true;
       handle(std::move(event));
     }
-    if (options_.programs) {
-      for (Program& program : programs_) program.act(now_);
-    }
-    for (std::size_t c = 0; c < masters_.size(); ++c) {
-      std::vector<MasterAction> actions;
-      masters_[c].act(now_, actions);
-      carry_out(c, actions);
-      for (const RequestRecord& record : masters_[c].take_records()) finished(record);
-      for (Notice& notice : masters_[c].take_notices()) notices_.push_back(notice);
-    }
+    for (std::size_t c = 0; c < attention_.size(); ++c) attend(c, finished);
   }
   now_ = std::max(now_, until);
+}
+
+// The program first: what it changes may set transactions off.
+void World::attend(std::size_t c, const Finished& finished) {
+  Attention& each = attention_[c];
+  const bool changed = each.now || memories_[c].revision() != each.revision;
+  if (!changed && std::min(each.master_at, each.program_at) > now_) return;
+  each.now = false;
+  if (options_.programs) programs_[c].act(now_);
+  std::vector<MasterAction> actions;
+  masters_[c].act(now_, actions);
+  carry_out(c, actions);
+  for (const RequestRecord& record : masters_[c].take_records()) finished(record);
+  for (Notice& notice : masters_[c].take_notices()) notices_.push_back(notice);
+  each.revision = memories_[c].revision();
+  each.master_at = masters_[c].next_wake(now_);
+  each.program_at = options_.programs ? programs_[c].next_wake(now_) : never;
 }
 
 void World::handle(Event event) {
@@ -153,10 +170,6 @@ void World::restart_due(const Fault& fault) {
     if (target.is_peer != fault.is_peer || target.index != fault.index) continue;
     push(now_, Kind::dropped, q, 0);
   }
-}
-
-const model::ExchangeTransaction& World::transaction(std::size_t link, std::size_t job) const {
-  return *plan_.exchange.find(timing_.queues[link].jobs[job].transaction);
 }
 
 Duration World::draw(Duration shortest, Duration typical, Duration longest) {

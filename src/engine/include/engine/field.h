@@ -3,12 +3,13 @@
 // No clock and no sockets: whoever carries requests says when one arrived. One thread.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <memory>
 #include <optional>
 #include <string>
-#include <unordered_map>
+#include <tuple>
 #include <vector>
 
 #include "engine/controller_memory.h"
@@ -50,9 +51,13 @@ class FieldSlave final : public RegisterImage {
     std::optional<std::string> text;
     bool held = false;  // written by a master, or forced
   };
-  [[nodiscard]] std::uint32_t key(model::Area area, std::uint32_t offset) const {
-    return static_cast<std::uint32_t>(area) << 16U | offset;
+  // 256 registers or bits each; all 0 until one is put.
+  using Page = std::array<std::uint16_t, 256>;
+  [[nodiscard]] std::unique_ptr<Page>& page_of(model::Area area, std::uint32_t offset) {
+    return pages_[static_cast<std::size_t>(area)][offset / 256];
   }
+  // Points of a block, as requests ask for the same ones again and again.
+  [[nodiscard]] const std::vector<std::size_t>& points_in(model::Area area, model::Extent block);
   void put(model::Area area, std::uint32_t offset, std::uint16_t value);
   void hold(model::Area area, std::uint32_t offset);
   void store(Duration now, std::size_t point);
@@ -62,7 +67,8 @@ class FieldSlave final : public RegisterImage {
   const model::RegisterMap* map_;
   model::Holes holes_;
   std::vector<Moving> points_;  // parallel to the map's
-  std::unordered_map<std::uint32_t, std::uint16_t> values_;
+  std::array<std::array<std::unique_ptr<Page>, 256>, 4> pages_;
+  std::map<std::tuple<model::Area, std::uint32_t, std::uint32_t>, std::vector<std::size_t>> blocks_;
 };
 
 // A controller as its peers see it: what its areas serve.

@@ -49,7 +49,7 @@ class World final : public Stage {
   [[nodiscard]] const std::vector<Master>& masters() const override { return masters_; }
   [[nodiscard]] const std::vector<Notice>& notices() const override { return notices_; }
   void set_faults(FaultScript script) override;
-  void touch() override { touched_ = true; }
+  void touch() override;
 
  private:
   // At one instant: what arrives comes before what is sent on.
@@ -102,7 +102,9 @@ class World final : public Stage {
   void restart_due(const Fault& fault);
   [[nodiscard]] Duration draw(Duration shortest, Duration typical, Duration longest);
   [[nodiscard]] const model::ExchangeTransaction& transaction(std::size_t link,
-                                                              std::size_t job) const;
+                                                              std::size_t job) const {
+    return *transactions_[link][job];
+  }
   [[nodiscard]] std::optional<modbus::Frame> frame_of(const modbus::Bytes& bytes,
                                                       modbus::Framing framing) const;
 
@@ -113,14 +115,23 @@ class World final : public Stage {
   Field field_;
   std::vector<Master> masters_;
   std::vector<Program> programs_;
-  std::vector<Wire> wires_;                   // per link
+  std::vector<std::vector<const model::ExchangeTransaction*>> transactions_;  // by link and job
+  std::vector<Wire> wires_;                                                   // per link
   std::map<std::size_t, SharedLine> shared_;  // per line behind gateways
   std::vector<Event> events_;                 // a heap
   std::uint64_t order_ = 0;
   std::vector<Notice> notices_;
   std::mt19937_64 random_;
   Duration now_{};
-  bool touched_ = true;
+  // Who has to act, and when next: most events concern one controller.
+  struct Attention {
+    bool now = true;
+    Duration master_at{};
+    Duration program_at{};
+    std::uint64_t revision = 0;  // of the memory, as last looked at
+  };
+  std::vector<Attention> attention_;  // per controller
+  void attend(std::size_t controller, const Finished& finished);
 };
 
 }  // namespace greymet::engine
