@@ -66,10 +66,9 @@ std::string blocks_text(const model::ResolvedPlan& plan, const RehearsalResult& 
   }
   std::string text =
       tinted(terminal, Tint::bold, "blocks: first and last word changed at its source");
-  text += fmt::format("\n  {} of {} arrived where the plan says", arrived + driven,
-                      result.blocks.size());
+  text += fmt::format("\n  {} of {} arrived where the plan says", arrived, result.blocks.size());
   if (driven > 0) {
-    text += fmt::format("; at {} of them copies or others put their values over ours", driven);
+    text += fmt::format("; at {} others copies or transactions put their values over ours", driven);
   }
   return text + "\n" + rest + "\n";
 }
