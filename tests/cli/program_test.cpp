@@ -123,7 +123,8 @@ TEST_CASE("wrong usage is one line and status 2") {
         "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
         "greymet: a command is needed: check, explain, address, value, frame, timing, "
-        "pack, tune, memory, points, export, demo; see greymet --help\n");
+        "pack, tune, memory, points, serve, run, rehearse, trend, export, demo; see greymet "
+        "--help\n");
   CHECK(site.run({"--help"}).status == 0);
   CHECK(site.run({"timing", "--help"}).out.find("--out") != std::string::npos);
   CHECK(site.run({"--version"}).out.substr(0, 8) == "greymet ");
@@ -218,12 +219,12 @@ TEST_CASE("demo writes its plans and goes through every step") {
   for (const char* file :
        {"d/maltings.toml", "d/draft.toml", "d/maps/burner.csv", "d/models/mid.toml",
         "d/results/exchange.json", "d/results/memory-loadout.png", "d/results/exchange.csv",
-        "d/results/timing.json", "d/results/timeline-north.png",
-        "d/results/timeline-roof-tcp.svg"}) {
+        "d/results/timing.json", "d/results/timeline-north.png", "d/results/timeline-roof-tcp.svg",
+        "d/results/rehearse.json", "d/results/log.csv", "d/results/measured.png"}) {
     INFO(file);
     CHECK(folder.has(file));
   }
-  CHECK(demo.out.find("== 12. The exchange for download") != std::string::npos);
+  CHECK(demo.out.find("== 13. The exchange for download") != std::string::npos);
   CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
                       "checked: no errors, no warnings, 1 note") != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==

@@ -2,6 +2,7 @@
 #include <unistd.h>
 
 #include <csignal>
+#include <cstring>
 #include <filesystem>
 #include <map>
 #include <sstream>
@@ -330,4 +331,48 @@ TEST_CASE("a run that is asked to stop keeps what it measured") {
   CHECK(lost.status == 3);
   CHECK(lost.err.find("the device is gone") != std::string::npos);
   CHECK(Json::parse(site.read("out/run.json"))["lost"].is_string());
+}
+
+TEST_CASE("trend follows points through a log, as far as it can be read") {
+  const WireSite site;
+  REQUIRE(site.run({"rehearse", "maltings.toml", "--fast", "--no-faults", "-o", "out"}).status ==
+          0);
+  const test::Outcome outcome =
+      site.run({"trend", "out/log.csv", "--plan", "maltings.toml", "moisture.grain_moisture",
+                "silo.level_percent", "--json", "-o", "trend"});
+  INFO(outcome.err);
+  REQUIRE(outcome.status == 0);
+  const Json json = Json::parse(outcome.out);
+  REQUIRE(json["points"].size() == 2);
+  const Json& moisture = json["points"][0];
+  CHECK(moisture["unit"] == "%");
+  CHECK(moisture["samples"] >= 30);
+  CHECK(moisture["time_s"].size() == moisture["samples"]);
+  // the log's own words, decoded by hand: the gauge sends the low word first
+  const auto rows = rows_of(site.read("out/log.csv"));
+  for (const auto& row : rows) {
+    if (row[1] != "moisture-in" || row[5] != "good") continue;
+    const std::uint32_t bits = static_cast<std::uint32_t>(
+        std::stoul(row[8].substr(5, 4) + row[8].substr(0, 4), nullptr, 16));
+    float value = 0;
+    std::memcpy(&value, &bits, sizeof value);
+    CHECK(moisture["value"][0].get<double>() == Approx(value).epsilon(1e-5));
+    break;
+  }
+  CHECK(site.has("trend/trend-moisture-grain_moisture.png"));
+  // a log that ends in the middle of a row, as a kill leaves one that was not ours to finish
+  const std::string log = site.read("out/log.csv");
+  site.write("cut.csv", log.substr(0, log.size() * 2 / 3 + 7));
+  const test::Outcome cut = site.run(
+      {"trend", "cut.csv", "--plan", "maltings.toml", "moisture.grain_moisture", "--json"});
+  CHECK(cut.status == 0);
+  CHECK(Json::parse(cut.out)["points"][0]["samples"] < moisture["samples"]);
+  site.write("no.csv", "a,b\n1,2\n");
+  CHECK(site.run({"trend", "no.csv", "--plan", "maltings.toml", "moisture.grain_moisture"}).err ==
+        "greymet: no.csv: is no log of run or rehearse, which begins with "
+        "\"time_s,transaction,slave,fc,tries,outcome,exception,response_ms,words\"\n");
+  CHECK(site.run({"trend", "out/log.csv", "--plan", "maltings.toml", "silo.levl_percent"}).err ==
+        "greymet: slave silo has no point 'levl_percent' (did you mean 'level_percent'?)\n");
+  CHECK(site.run({"trend", "gone.csv", "--plan", "maltings.toml", "silo.level_percent"}).status ==
+        2);
 }

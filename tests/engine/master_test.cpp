@@ -1,0 +1,403 @@
+// The master by itself: events are told by hand, actions are looked at. What the law of the virtual
+// world does not reach: causes, gates, values nobody stated, connections, answers out of place.
+#include "engine/master.h"
+
+#include <fmt/format.h>
+#include <catch2/catch.hpp>
+
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::engine;
+using std::chrono::milliseconds;
+using std::chrono::seconds;
+using Kind = MasterAction::Kind;
+
+namespace {
+
+constexpr const char* plan_head = R"([controller.kiln]
+scan = "10ms"
+word_order = "ABCD"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 1000 }
+"%MX" = { kind = "bit", first = 0, count = 100 }
+[line.north]
+master = "kiln"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+timeout = "100ms"
+[slave.a]
+line = "north"
+unit = 1
+map = "pair.csv"
+word_order = "CDAB"
+reply = { typical = "5ms", max = "20ms" }
+[slave.all]
+line = "north"
+unit = 0
+[slave.t]
+host = "10.20.0.31"
+timeout = "50ms"
+connect_timeout = "80ms"
+reply = { typical = "5ms", max = "20ms" }
+[exchange]
+transactions = [
+)";
+
+// One master with its plan, told what happens.
+class Site {
+ public:
+  explicit Site(const std::vector<std::string>& rows, MasterOptions options = {}) {
+    std::string text = plan_head;
+    for (const std::string& row : rows) text += "  { controller = \"kiln\", " + row + " },\n";
+    loaded_ = test::load(text + "]\n", {{"pair.csv",
+                                         "point,area,address,type\nx,hr,0,f32\n"
+                                         "y,hr,2,u16\n"}});
+    REQUIRE_FALSE(loaded_.unreadable);
+    timing_ = timing::build_timing_model(loaded_.plan);
+    memory.emplace(loaded_.plan.layouts[0]);
+    master.emplace(loaded_.plan, timing_, model::ControllerIndex(0), *memory, options);
+  }
+
+  // Everything that is to be done now, as text: "send north 01 03 ...", "connect t".
+  std::vector<std::string> act(Duration now) {
+    std::vector<MasterAction> actions;
+    master->act(now, actions);
+    std::vector<std::string> out;
+    for (const MasterAction& action : actions) {
+      const std::string& name = timing_.queues[action.link].name;
+      if (action.kind == Kind::connect) out.push_back("connect " + name);
+      if (action.kind == Kind::close) out.push_back("close " + name);
+      if (action.kind == Kind::send) out.push_back("send " + name);
+      if (action.kind == Kind::send) sent = action.bytes;
+    }
+    for (RequestRecord& record : master->take_records()) records.push_back(record);
+    for (const Notice& notice : master->take_notices()) notices.push_back(notice);
+    return out;
+  }
+  // Acts at every instant at which something is due.
+  std::vector<std::string> act_until(Duration until) {
+    std::vector<std::string> out;
+    while (true) {
+      const Duration next = std::max(now_, master->next_wake(now_));
+      if (next > until || next == now_) break;
+      now_ = next;
+      for (std::string& action : act(now_)) {
+        out.push_back(fmt::format("{:g} {}", static_cast<double>(now_.count()) / 1e6, action));
+      }
+    }
+    now_ = until;
+    return out;
+  }
+  // A reply to what was sent last, on the first link.
+  void reply(Duration now, std::uint8_t unit, const modbus::Bytes& pdu, std::size_t link = 0) {
+    master->receive(now, link, *modbus::encode_frame({unit, number(), pdu}, framing(link)));
+  }
+  [[nodiscard]] std::uint16_t number() const {
+    return sent.size() < 2 ? std::uint16_t{0}
+                           : static_cast<std::uint16_t>(std::to_integer<unsigned>(sent[0]) << 8U |
+                                                        std::to_integer<unsigned>(sent[1]));
+  }
+  [[nodiscard]] modbus::Framing framing(std::size_t link) const {
+    return timing_.queues[link].kind == timing::QueueKind::serial ? modbus::Framing::rtu
+                                                                  : modbus::Framing::tcp;
+  }
+  [[nodiscard]] BitSequence word(std::int64_t number_of_word) const {
+    return {0, static_cast<std::uint64_t>(number_of_word) * 16, 16, 16};
+  }
+
+  std::optional<ControllerMemory> memory;
+  std::optional<Master> master;
+  modbus::Bytes sent;
+  std::vector<RequestRecord> records;
+  std::vector<Notice> notices;
+
+ private:
+  files::LoadedPlan loaded_;
+  timing::TimingModel timing_;
+  Duration now_{};
+};
+
+modbus::Bytes pdu(const char* hex) {
+  return *modbus::from_hex(hex);
+}
+const Duration answered_in = milliseconds(20);
+
+const char* const read_x =
+    R"(name = "x", slave = "a", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s")";
+
+}  // namespace
+
+TEST_CASE("a word order that is swapped on the way lies in memory as the program wants it") {
+  Site site({std::string(read_x) + ", swap = \"ABCD\""});
+  CHECK(site.act({}) == std::vector<std::string>{"send north"});
+  site.reply(answered_in, 1, pdu("03 04 00 00 41 48"));  // 12.5, the low word first
+  (void)site.act(answered_in);
+  CHECK(site.memory->registers(site.word(10), 1)[0] == 0x4148);
+  CHECK(site.memory->registers(site.word(11), 1)[0] == 0);
+  (void)site.act(milliseconds(500));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].words == std::vector<std::uint16_t>{0x4148, 0});
+}
+
+TEST_CASE("a trigger sets its transaction off at its rising edge, and no oftener than min_gap") {
+  Site site(
+      {R"(name = "c", slave = "a", fc = 6, at = 2, from = "%MW20", on = "%MX1", min_gap = "300ms")"});
+  CHECK(site.act({}).empty());
+  const auto set = [&](bool value) { site.memory->set_bit(1, 1, value); };
+  set(true);
+  CHECK(site.act(milliseconds(50)) == std::vector<std::string>{"send north"});
+  CHECK(site.act(milliseconds(60)).empty());  // it stays set: no edge
+  site.reply(milliseconds(75), 1, pdu("06 00 02 00 00"));
+  (void)site.act(milliseconds(75));
+  set(false);
+  (void)site.act(milliseconds(80));
+  set(true);  // the next edge is kept until the gap is over
+  (void)site.act(milliseconds(100));
+  CHECK(site.act(milliseconds(349)).empty());
+  CHECK(site.act(milliseconds(350)) == std::vector<std::string>{"send north"});
+}
+
+TEST_CASE("a change of its words sets a transaction off, the first sight of them does not") {
+  Site site(
+      {R"(name = "c", slave = "a", fc = 6, at = 2, from = "%MW20", on = "change", min_gap = "100ms")"});
+  CHECK(site.act({}).empty());
+  site.memory->put_registers(site.word(20), {7});
+  CHECK(site.act(milliseconds(10)) == std::vector<std::string>{"send north"});
+  CHECK(modbus::to_hex(site.sent).substr(0, 17) == "01 06 00 02 00 07");
+  site.memory->put_registers(site.word(20), {7});
+  CHECK(site.act(milliseconds(15)).empty());
+}
+
+TEST_CASE("a gate that is shut keeps a transaction back") {
+  Site site({std::string(read_x) + ", only_if = \"%MX5\""});
+  CHECK(site.act({}).empty());
+  CHECK(site.records.empty());
+  site.memory->set_bit(1, 5, true);
+  CHECK(site.act(milliseconds(999)).empty());  // until its next release
+  CHECK(site.act(seconds(1)) == std::vector<std::string>{"send north"});
+}
+
+TEST_CASE("nothing is written that nobody stated") {
+  MasterOptions options;
+  options.only_known_values = true;
+  const std::string row =
+      R"(name = "w", slave = "a", fc = 16, at = 0, count = 2, from = "%MW30", every = "1s")";
+  Site site({row}, options);
+  CHECK(site.act({}).empty());
+  site.memory->put_registers(site.word(30), {0});  // one of two
+  CHECK(site.act(seconds(1)).empty());
+  REQUIRE(site.records.size() == 2);
+  CHECK(site.records[1].outcome == Outcome::left_out);
+  site.memory->put_registers(site.word(31), {0});
+  CHECK(site.act(seconds(2)) == std::vector<std::string>{"send north"});
+  options.allow_writes = false;
+  Site never({row}, options);
+  never.memory->put_registers(never.word(30), {1});
+  never.memory->put_registers(never.word(31), {1});
+  CHECK(never.act({}).empty());
+  CHECK(never.act_until(seconds(5)).empty());
+  REQUIRE(never.records.size() == 1);  // said once
+  CHECK(never.records[0].outcome == Outcome::left_out);
+}
+
+TEST_CASE("broadcasts need to be allowed, and wait for no answer") {
+  const std::string row =
+      R"(name = "w", slave = "all", fc = 6, at = 0, from = "%MW30", every = "1s")";
+  MasterOptions options;
+  options.allow_broadcasts = false;
+  Site never({row}, options);
+  CHECK(never.act({}).empty());
+  CHECK(never.act_until(seconds(3)).empty());
+  REQUIRE(never.records.size() == 1);
+  CHECK(never.records[0].outcome == Outcome::left_out);
+  Site site({row});
+  CHECK(site.act({}) == std::vector<std::string>{"send north"});
+  (void)site.act_until(milliseconds(300));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::good);
+  CHECK(site.records[0].broadcast);
+  // 8 characters and the turnaround of 100 ms
+  CHECK(site.records[0].end > milliseconds(104));
+  CHECK(site.records[0].end < milliseconds(105));
+}
+
+TEST_CASE("an answer that comes too late is taken for no other request's") {
+  // alike but for the address
+  Site site(
+      {R"(name = "p", slave = "a", fc = 3, at = 10, count = 1, into = "%MW10", every = "1s")",
+       R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s", phase = "10ms")"},
+      [] {
+        MasterOptions options;
+        return options;
+      }());
+  CHECK(site.act({}) == std::vector<std::string>{"send north"});
+  // both tries of p time out; q's turn comes
+  const auto actions = site.act_until(milliseconds(240));
+  REQUIRE(actions.size() == 2);
+  CHECK(modbus::to_hex(site.sent).substr(0, 14) == "01 03 00 14 00");
+  // two answers to p: neither is q's
+  site.reply(milliseconds(260), 1, pdu("03 02 11 11"));
+  site.reply(milliseconds(270), 1, pdu("03 02 11 11"));
+  (void)site.act(milliseconds(271));
+  CHECK(site.memory->registers(site.word(20), 1)[0] == 0);
+  REQUIRE(site.notices.size() == 2);
+  CHECK(site.notices[0].oddity == Oddity::ambiguous);
+  // q's own answer comes behind them and is believed: a slave answers in order
+  site.reply(milliseconds(280), 1, pdu("03 02 22 22"));
+  (void)site.act(milliseconds(280));
+  CHECK(site.memory->registers(site.word(20), 1)[0] == 0x2222);
+}
+
+TEST_CASE("a late answer that is of another form settles what was asked before it") {
+  Site site(
+      {R"(name = "p", slave = "a", fc = 3, at = 10, count = 1, into = "%MW10", every = "1s")",
+       R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s", phase = "500ms")"});
+  (void)site.act({});
+  (void)site.act_until(milliseconds(300));
+  // the line is idle: both late answers belong to nobody
+  site.reply(milliseconds(310), 1, pdu("03 02 11 11"));
+  site.reply(milliseconds(320), 1, pdu("03 02 11 11"));
+  (void)site.act(milliseconds(321));
+  CHECK(site.notices.size() == 2);
+  (void)site.act_until(milliseconds(500));
+  (void)site.act(milliseconds(500));
+  site.reply(milliseconds(520), 1, pdu("03 02 22 22"));
+  (void)site.act(milliseconds(520));
+  CHECK(site.memory->registers(site.word(20), 1)[0] == 0x2222);  // nothing was owed any more
+}
+
+TEST_CASE("an echo is no answer, not even where a good answer looks the same") {
+  Site site({R"(name = "w", slave = "a", fc = 6, at = 2, from = "%MW20", every = "1s")"});
+  (void)site.act({});
+  // eight characters at 19200 8E1 take 4.6 ms: what came before was not answered by anybody
+  site.master->receive(milliseconds(4), 0, site.sent);
+  (void)site.act(milliseconds(5));
+  CHECK(site.records.empty());
+  REQUIRE(site.notices.size() == 1);
+  CHECK(site.notices[0].oddity == Oddity::echo);
+  site.master->receive(milliseconds(30), 0, site.sent);
+  (void)site.act_until(milliseconds(60));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::good);
+}
+
+TEST_CASE("a refused connection is tried again, later and later, and its requests are dropped") {
+  Site site(
+      {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "50ms")"});
+  std::vector<Duration> attempts;
+  for (Duration now{}; now < seconds(30); now += milliseconds(10)) {
+    for (const std::string& action : site.act(now)) {
+      REQUIRE(action == "connect t");
+      attempts.push_back(now);
+      site.master->refused(now, 1);
+    }
+  }
+  REQUIRE(attempts.size() > 6);
+  // 0.1 s, 0.2 s ... and never more than 5 s and one period
+  CHECK(attempts[1] - attempts[0] >= milliseconds(100));
+  CHECK(attempts[2] - attempts[1] >= milliseconds(200));
+  CHECK(attempts[4] - attempts[3] >= milliseconds(800));
+  for (std::size_t i = 1; i < attempts.size(); ++i) {
+    CHECK(attempts[i] - attempts[i - 1] <= milliseconds(5060));
+  }
+  for (const RequestRecord& record : site.records) {
+    CHECK(record.outcome == Outcome::dropped);
+    CHECK(record.tries == 0);
+  }
+  // and then it is there
+  Duration now = seconds(40);
+  std::vector<std::string> actions = site.act(now);
+  CHECK(actions == std::vector<std::string>{"connect t"});
+  site.master->connected(now, 1);
+  CHECK(site.act(now) == std::vector<std::string>{"send t"});
+  site.reply(now + milliseconds(6), 255, pdu("03 02 00 09"), 1);
+  (void)site.act(now + milliseconds(6));
+  CHECK(site.records.back().outcome == Outcome::good);
+}
+
+TEST_CASE("a connection that is lost fails what was under way, and is opened for the next") {
+  Site site(
+      {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "100ms")"});
+  CHECK(site.act({}) == std::vector<std::string>{"connect t"});
+  site.master->connected(milliseconds(1), 1);
+  CHECK(site.act(milliseconds(1)) == std::vector<std::string>{"send t"});
+  site.master->closed(milliseconds(5), 1);
+  (void)site.act(milliseconds(5));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::bad);
+  CHECK(site.records[0].tries == 1);
+  CHECK(site.act(milliseconds(100)) == std::vector<std::string>{"connect t"});
+}
+
+TEST_CASE("a stream that makes no sense closes the connection") {
+  Site site(
+      {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "1s")"});
+  (void)site.act({});
+  site.master->connected({}, 1);
+  (void)site.act({});
+  site.master->receive(milliseconds(5), 1, pdu("00 01 00 05 00 03 FF 03 02"));
+  CHECK(site.act(milliseconds(5)) == std::vector<std::string>{"close t"});
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::bad);
+  CHECK(site.notices[0].oddity == Oddity::bad_protocol);
+}
+
+TEST_CASE("replies with a wrong unit, function, length or number are named and not taken") {
+  struct Row {
+    std::uint8_t unit;
+    const char* reply;
+    int number_off;
+    Oddity oddity;
+  };
+  for (const Row& row : {Row{254, "03 02 00 09", 0, Oddity::wrong_unit},
+                         Row{255, "04 02 00 09", 0, Oddity::wrong_function},
+                         Row{255, "03 04 00 09 00 09", 0, Oddity::wrong_length},
+                         Row{255, "03 02 00", 0, Oddity::wrong_length},
+                         Row{255, "03 02 00 09", 1, Oddity::wrong_transaction}}) {
+    Site site(
+        {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "1s")"});
+    (void)site.act({});
+    site.master->connected({}, 1);
+    (void)site.act({});
+    const auto number = static_cast<std::uint16_t>(site.number() + row.number_off);
+    site.master->receive(
+        milliseconds(5), 1,
+        *modbus::encode_frame({row.unit, number, pdu(row.reply)}, modbus::Framing::tcp));
+    (void)site.act(milliseconds(5));
+    INFO(to_string(row.oddity));
+    REQUIRE(site.notices.size() == 1);
+    CHECK(site.notices[0].oddity == row.oddity);
+    CHECK(site.records.empty());
+    CHECK_FALSE(site.memory->known(site.word(10)));
+    // the right one still counts
+    site.reply(milliseconds(9), 255, pdu("03 02 00 09"), 1);
+    (void)site.act(milliseconds(9));
+    REQUIRE(site.records.size() == 1);
+    CHECK(site.records[0].outcome == Outcome::good);
+  }
+}
+
+TEST_CASE("status bits tell how a transaction went, and on_loss = zero clears what it filled") {
+  Site site(
+      {std::string(read_x) +
+       ", on_loss = \"zero\", status = { busy = \"%MX1\", done = \"%MX2\", failed = \"%MX3\", "
+       "exception = \"%MW90\" }"});
+  const auto bit = [&](std::uint64_t n) { return site.memory->bit(1, n); };
+  (void)site.act({});
+  CHECK(bit(1));
+  site.reply(answered_in, 1, pdu("03 04 00 01 00 02"));
+  (void)site.act_until(milliseconds(50));
+  CHECK_FALSE(bit(1));
+  CHECK(bit(2));
+  CHECK_FALSE(bit(3));
+  CHECK(site.memory->registers(site.word(11), 1)[0] == 2);
+  (void)site.act(seconds(1));
+  site.reply(seconds(1) + answered_in, 1, pdu("83 02"));
+  (void)site.act(seconds(1) + milliseconds(50));
+  CHECK(bit(3));
+  CHECK_FALSE(bit(2));
+  CHECK(site.memory->registers(site.word(90), 1)[0] == 2);
+  CHECK(site.memory->registers(site.word(11), 1)[0] == 0);
+}
