@@ -40,6 +40,7 @@ void Agenda::leave_out(std::size_t job) {
 Duration Agenda::next_instant(Duration now) const {
   Duration next = next_release();
   for (const std::size_t job : continuous_) {
+    if (jobs_[job].not_before > now) next = std::min(next, jobs_[job].not_before);
     const auto at = parking_.find(queue_->jobs[job].device);
     if (at == parking_.end() || at->second.trial || !may_park(job)) continue;
     if (at->second.next_try > now) next = std::min(next, at->second.next_try);
@@ -90,7 +91,7 @@ void Agenda::trigger(std::size_t job, Duration now) {
 }
 
 bool Agenda::may_run(std::size_t job, Duration now) const {
-  if (jobs_[job].running) return false;
+  if (jobs_[job].running || now < jobs_[job].not_before) return false;
   if (!may_park(job)) return true;
   const auto at = parking_.find(queue_->jobs[job].device);
   if (at == parking_.end() || at->second.next_try == never) return true;
@@ -139,8 +140,10 @@ Agenda::Turn Agenda::take_continuous(Duration now) {
   return {};
 }
 
-void Agenda::finished(std::size_t job, Duration release, Duration end, Ending ending) {
+void Agenda::finished(std::size_t job, Duration release, Duration end, Ending ending,
+                      Duration again_at) {
   jobs_[job].running = false;
+  jobs_[job].not_before = again_at;
   if (timing::is_released(queue_->jobs[job].kind)) come_back(job, release, end);
   remember(job, end, ending);
 }

@@ -64,6 +64,7 @@ void Master::add_link(std::size_t index) {
             std::move(jobs),
             {},
             {},
+            {},
             Connection::closed,
             {},
             {},
@@ -220,6 +221,11 @@ void Master::pass_deadline(Link& link, UnderWay& request) {
   }
   if (request.asked.framing != modbus::Framing::tcp) {
     link.owed.push_back({request.asked, request.deadline + options_.late_answers});
+    if (request.ambiguous) {
+      // from answer to answer it would never come out which one belongs to what
+      link.quiet[request.asked.unit] = link.owed.back().until;
+      request.most_tries = request.tries;
+    }
   }
   const bool on_line = link.queue->kind == QueueKind::serial;
   fail_try(link, request, request.deadline + (on_line ? times.serial->gap : Duration{}));
@@ -396,12 +402,17 @@ void Master::start(Link& link, const Agenda::Turn& turn, Duration now) {
   const bool gated = planned.gate && !options_.ignore_gates &&
                      !memory_.bit(planned.gate->store, planned.gate->first);
   const bool unknown = options_.only_known_values && planned.from && !memory_.known(*planned.from);
-  if (turn.parked || gated || unknown) {
-    request.outcome = turn.parked ? Outcome::dropped : Outcome::left_out;
+  const auto unit = static_cast<std::uint8_t>(t.endpoint.unit ? t.endpoint.unit->value : 0);
+  const auto quiet = link.quiet.find(unit);
+  const bool waits = quiet != link.quiet.end() && now < quiet->second;
+  if (turn.parked || gated || unknown || waits) {
+    request.outcome = turn.parked || waits ? Outcome::dropped : Outcome::left_out;
     request.replied = now;
     if (!gated) record(link, request, now);
-    // what is parked comes back as if it had ended; the agenda keeps its trial
-    link.agenda.finished(turn.job, turn.release, now, Ending::not_sent);
+    // the agenda keeps the trial of what is parked; what is continuous is looked at again later
+    constexpr Duration look_again = std::chrono::milliseconds(10);
+    link.agenda.finished(turn.job, turn.release, now, Ending::not_sent,
+                         waits ? quiet->second : now + look_again);
     catch_up(link, now);
     return;
   }
@@ -418,7 +429,7 @@ void Master::start(Link& link, const Agenda::Turn& turn, Duration now) {
   }
   request.words = ask.registers;
   for (const bool bit : ask.bits) request.words.push_back(bit ? 1 : 0);
-  request.asked.unit = static_cast<std::uint8_t>(t.endpoint.unit ? t.endpoint.unit->value : 0);
+  request.asked.unit = unit;
   request.asked.framing = t.endpoint.framing;
   request.asked.request = std::move(ask);
   for (const model::Status& status : t.status) {

@@ -73,6 +73,7 @@ void Master::handle_frame(Link& link, const ReceivedFrame& frame) {
     }
     if (is_ambiguous(link, request, frame)) {
       request.odd = true;
+      request.ambiguous = true;
       notice(frame.last_byte, link, Oddity::ambiguous, frame.raw.size());
       return;
     }

@@ -401,3 +401,31 @@ TEST_CASE("status bits tell how a transaction went, and on_loss = zero clears wh
   CHECK(site.memory->registers(site.word(90), 1)[0] == 2);
   CHECK(site.memory->registers(site.word(11), 1)[0] == 0);
 }
+
+TEST_CASE("one lost request does not make alike ones fail for ever") {
+  Site site(
+      {R"(name = "p", slave = "a", fc = 3, at = 10, count = 1, into = "%MW10", every = "200ms")",
+       R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "200ms", phase = "50ms")"});
+  // p is never answered, q at once: one lost request must not make q fail for ever
+  std::uint64_t good = 0;
+  for (Duration now{}; now < seconds(20); now += milliseconds(1)) {
+    for (const std::string& action : site.act(now)) {
+      REQUIRE(action == "send north");
+      const bool lost = now < milliseconds(150);
+      if (!lost) site.reply(now + milliseconds(12), 1, pdu("03 02 22 22"));
+    }
+  }
+  for (const RequestRecord& record : site.records) {
+    if (record.outcome == Outcome::good && record.end > seconds(5)) ++good;
+  }
+  CHECK(good == 150);  // ten a second
+}
+
+TEST_CASE("a continuous transaction that may not be sent does not spin") {
+  Site site(
+      {R"(name = "c", slave = "a", fc = 3, at = 0, count = 1, into = "%MW10", every = "continuous", only_if = "%MX5")"});
+  CHECK(site.act({}).empty());
+  CHECK(site.master->next_wake({}) == milliseconds(10));
+  site.memory->set_bit(1, 5, true);
+  CHECK(site.act(milliseconds(10)) == std::vector<std::string>{"send north"});
+}

@@ -102,16 +102,16 @@ TEST_CASE("ten thousand faults neither crash nor stick nor lie") {
     const auto any = [&](int from, int to) {
       return std::uniform_int_distribution<int>(from, to)(random);
     };
-    const auto faulty = seconds(900);
+    const auto faulty = seconds(400);
     std::vector<Fault> faults;
-    for (int i = 0; i < 2000; ++i) {
+    for (int i = 0; i < 1500; ++i) {
       Fault fault;
-      fault.at = milliseconds(any(0, 895'000));
+      fault.at = milliseconds(any(0, 395'000));
       fault.until = fault.at + milliseconds(any(50, 4000));
       fault.index = static_cast<std::size_t>(any(0, 3));
       fault.kind = static_cast<FaultKind>(any(0, 12));
       fault.share = 0.6;
-      fault.time = milliseconds(any(1, 400));
+      fault.time = milliseconds(any(1, 150));
       faults.push_back(fault);
     }
     options.faults = FaultScript(faults);
@@ -153,7 +153,7 @@ TEST_CASE("ten thousand faults neither crash nor stick nor lie") {
     for (const auto& [transaction, of] : counts) {
       INFO(plan.exchange.find(transaction)->name);
       CHECK(of.sent == of.good + of.exception + of.timeout + of.bad);
-      CHECK(of.good > 500);
+      CHECK(of.good > 100);
       CHECK(last_good[transaction]);  // it recovered without help
       damaged += of.exception + of.timeout + of.bad;
     }
@@ -169,5 +169,6 @@ TEST_CASE("ten thousand faults neither crash nor stick nor lie") {
     }
     for (const Master& master : world.masters()) CHECK(master.under_way() <= 3);
   }
+  INFO(damaged);
   CHECK(damaged > 10'000);
 }

@@ -35,7 +35,7 @@ std::ostream& operator<<(std::ostream& out, const Happened& h) {
 }
 using PerJob = std::map<std::pair<std::size_t, std::size_t>, std::vector<Happened>>;
 
-constexpr auto horizon = seconds(12);
+constexpr auto horizon = seconds(7);
 
 PerJob simulated(const timing::TimingModel& timing, timing::SimulationOptions options) {
   options.horizon = horizon;
@@ -257,8 +257,8 @@ TEST_CASE("so they do when slaves fall silent, refuse, and come back") {
       timing::DeviceFault fault;
       fault.device = d;
       fault.kind = *rc::gen::element(timing::FaultKind::silent, timing::FaultKind::exception);
-      fault.from = milliseconds(*rc::gen::inRange(0, 5000));
-      fault.until = fault.from + milliseconds(*rc::gen::inRange(1, 9000));
+      fault.from = milliseconds(*rc::gen::inRange(0, 2500));
+      fault.until = fault.from + milliseconds(*rc::gen::inRange(1, 5000));
       faults.push_back(fault);
     }
     compare(loaded.plan, timing::Durations::longest, faults);

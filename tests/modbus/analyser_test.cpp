@@ -132,15 +132,16 @@ std::vector<Sent> all_frames() {
   return out;
 }
 
-constexpr std::array<const char*, 18> fields{"modbus.func_code",      "modbus.exception_code",
-                                             "modbus.reference_num",  "modbus.bit_cnt",
-                                             "modbus.word_cnt",       "modbus.byte_cnt",
-                                             "modbus.regval_uint16",  "modbus.and_mask",
-                                             "modbus.or_mask",        "modbus.read_reference_num",
-                                             "modbus.read_word_cnt",  "modbus.write_reference_num",
-                                             "modbus.write_word_cnt", "modbus.data",
-                                             "mbtcp.trans_id",        "mbtcp.unit_id",
-                                             "mbrtu.unit_id",         "mbrtu.crc16.status"};
+constexpr std::array<const char*, 18> analysed_fields{
+    "modbus.func_code",      "modbus.exception_code",
+    "modbus.reference_num",  "modbus.bit_cnt",
+    "modbus.word_cnt",       "modbus.byte_cnt",
+    "modbus.regval_uint16",  "modbus.and_mask",
+    "modbus.or_mask",        "modbus.read_reference_num",
+    "modbus.read_word_cnt",  "modbus.write_reference_num",
+    "modbus.write_word_cnt", "modbus.data",
+    "mbtcp.trans_id",        "mbtcp.unit_id",
+    "mbrtu.unit_id",         "mbrtu.crc16.status"};
 
 // What the analyser says of each frame, as field -> value.
 std::vector<std::map<std::string, std::string>> analysed(const test::TemporaryFolder& folder,
@@ -173,7 +174,7 @@ std::vector<std::map<std::string, std::string>> analysed(const test::TemporaryFo
     arguments.insert(arguments.end(), {"-d", fmt::format("tcp.port=={},mbrtu", rtu_port), "-o",
                                        fmt::format("mbrtu.tcp.port:{}", rtu_port)});
   }
-  for (const char* field : fields) arguments.insert(arguments.end(), {"-e", field});
+  for (const char* field : analysed_fields) arguments.insert(arguments.end(), {"-e", field});
   const test::Outcome seen = test::run_program("/usr/bin/tshark", arguments, folder.path());
   INFO(seen.err);
   REQUIRE(seen.status == 0);
@@ -183,8 +184,8 @@ std::vector<std::map<std::string, std::string>> analysed(const test::TemporaryFo
     std::map<std::string, std::string> row;
     std::istringstream cells(line);
     std::string cell;
-    for (std::size_t i = 0; i < fields.size() && std::getline(cells, cell, ';'); ++i) {
-      row[fields[i]] = cell;
+    for (std::size_t i = 0; i < analysed_fields.size() && std::getline(cells, cell, ';'); ++i) {
+      row[analysed_fields[i]] = cell;
     }
     out.push_back(std::move(row));
   }

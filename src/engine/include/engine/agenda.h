@@ -67,8 +67,9 @@ class Agenda {
   [[nodiscard]] Turn take_waiting(Duration now);
   // Takes the next continuous job, in turns. One must be able to run.
   [[nodiscard]] Turn take_continuous(Duration now);
-  // The end of what was taken.
-  void finished(std::size_t job, Duration release, Duration end, Ending ending);
+  // The end of what was taken. A continuous job that was not sent is taken again at `again_at`.
+  void finished(std::size_t job, Duration release, Duration end, Ending ending,
+                Duration again_at = {});
 
   // Releases that came while the previous one waited or ran, per job.
   [[nodiscard]] const std::vector<std::uint64_t>& missed() const { return missed_; }
@@ -86,7 +87,8 @@ class Agenda {
     bool left_out = false;
     bool scheduled = false;  // stands in the calendar, waits or runs
     bool running = false;
-    bool kept = false;  // a trigger came meanwhile
+    bool kept = false;      // a trigger came meanwhile
+    Duration not_before{};  // of a continuous one
     std::optional<Duration> last_release;
   };
   // One device as this master sees it.

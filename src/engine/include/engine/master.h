@@ -6,6 +6,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -68,8 +69,9 @@ struct MasterOptions {
   bool lines_take_time = true;
   Duration silence = std::chrono::milliseconds(20);  // see FrameReceiver
   // So long after a request failed its answer may still come. Until then, on a line or through a
-  // transparent gateway, an answer that would fit both is taken for neither.
-  Duration late_answers = std::chrono::seconds(10);
+  // transparent gateway, an answer that would fit both is taken for neither; and a slave that gave
+  // such a one is not asked until nothing can come any more.
+  Duration late_answers = std::chrono::seconds(2);
   Duration first_back_off = std::chrono::milliseconds(100);  // of a connection that was refused
   Duration most_back_off = std::chrono::seconds(5);
 };
@@ -139,6 +141,7 @@ class Master {
     Duration ready{};     // cooling: then again, or the end
     bool again = false;
     bool odd = false;        // something came that was no answer
+    bool ambiguous = false;  // something that may have been one
     bool echo_seen = false;  // in this try
     bool unreachable = false;
     Outcome outcome = Outcome::timeout;
@@ -161,6 +164,7 @@ class Master {
     std::vector<Planned> jobs;
     std::vector<UnderWay> under_way;
     std::vector<Owed> owed;
+    std::map<std::uint8_t, Duration> quiet;  // units that are not asked until then
     Connection connection = Connection::closed;
     Duration back_off{};
     Duration not_before{};  // no connection is tried earlier
