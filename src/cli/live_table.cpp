@@ -101,6 +101,7 @@ std::string live_table_text(const model::ResolvedPlan& plan, const engine::RunWa
   std::size_t left = rows > 4 ? rows - 4 : 4;
   // what is wrong first where not all fit; half of the screen is for values
   std::vector<const engine::RunTransaction*> order;
+  order.reserve(transactions.size());
   for (const auto& t : transactions) order.push_back(&t);
   const std::size_t most = std::max(left / 2, left > watch.points().values().size()
                                                   ? left - watch.points().values().size()

@@ -40,7 +40,7 @@ std::string table_of(const model::ResolvedPlan& plan, const live::Endpoints& end
   std::string text = heading(
       terminal, "served",
       fmt::format("  {} {} who answers", name_cell("in the plan", 22), name_cell("here", 22)));
-  const auto row = [&](const std::string& name, const std::string& here, std::string who) {
+  const auto row = [&](const std::string& name, const std::string& here, const std::string& who) {
     text += fmt::format("  {} {} {}\n", name_cell(name, 22), name_cell(here, 22), shown(who));
   };
   const auto add = [](std::string& list, const std::string& name) {
@@ -52,7 +52,7 @@ std::string table_of(const model::ResolvedPlan& plan, const live::Endpoints& end
     for (const auto& slave : slaves) {
       if (slave.line && plan.exchange.lines[*slave.line].name == name) add(who, slave.name);
     }
-    row("line " + name, device, std::move(who));
+    row("line " + name, device, who);
   }
   for (const auto& [host, address] : endpoints.tcp) {
     std::string who;
@@ -70,7 +70,7 @@ std::string table_of(const model::ResolvedPlan& plan, const live::Endpoints& end
       add(who, "controller " + plan.target_name(t.target));
       break;
     }
-    row(host, address, std::move(who));
+    row(host, address, who);
   }
   return text;
 }

@@ -6,12 +6,6 @@
 
 namespace greymet::engine {
 
-namespace {
-
-constexpr std::uint8_t target_failed = 0x0B;  // V1.1b3, section 7
-
-}  // namespace
-
 HostStation::HostStation(const model::ResolvedPlan& plan, std::string host, std::int64_t port,
                          Field& field, const FaultScript& faults, const StationOptions& options)
     : plan_(plan),
@@ -186,7 +180,10 @@ void HostStation::answer_from_line(const OnLine& request, Duration begin, bool s
     if (!translated) return;  // it says nothing for a slave
     const auto function = std::to_integer<std::uint8_t>(frame.pdu[0]);
     const auto bytes = modbus::encode_frame(
-        {frame.unit, frame.transaction, modbus::encode_exception({function, target_failed})},
+        {frame.unit, frame.transaction,
+         modbus::encode_exception(
+             {function,
+              static_cast<std::uint8_t>(modbus::ExceptionCode::gateway_target_failed_to_respond)})},
         framing_);
     ++counts_.exceptions;
     if (bytes) send({begin + back, request.session, *bytes, false});

@@ -16,7 +16,7 @@ bool fits(const Reply& reply, const Request& request) {
   switch (request.function) {
     case FunctionCode::read_coils:
     case FunctionCode::read_discrete_inputs:
-      return reply.bits.size() == (request.quantity + 7U) / 8 * 8;
+      return reply.bits.size() == (std::size_t{request.quantity} + 7) / 8 * 8;
     case FunctionCode::read_holding_registers:
     case FunctionCode::read_input_registers:
     case FunctionCode::read_write_multiple_registers:

@@ -18,8 +18,6 @@ std::vector<ControllerMemory> memories_of(const model::ResolvedPlan& plan) {
   return out;
 }
 
-constexpr std::uint8_t target_failed = 0x0B;
-
 }  // namespace
 
 // Heaps keep the greatest on top: the greatest is the earliest.
@@ -343,7 +341,9 @@ void World::end_on_line(const Event& event) {
     Duration back = draw({}, times.network->back_typical, times.network->back_longest);
     if (!answer && t.endpoint.translated) {
       const auto function = std::to_integer<std::uint8_t>(request->pdu[0]);
-      answer = modbus::encode_exception({function, target_failed});
+      answer = modbus::encode_exception(
+          {function,
+           static_cast<std::uint8_t>(modbus::ExceptionCode::gateway_target_failed_to_respond)});
       back = timing::failure_times(times).after;
     }
     if (answer) {

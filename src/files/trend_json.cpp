@@ -8,8 +8,9 @@
 
 namespace greymet::files {
 
+using Json = nlohmann::ordered_json;
+
 std::string trend_json(const LogTrends& trends) {
-  using Json = nlohmann::ordered_json;
   Json list = Json::array();
   for (const Trend& trend : trends.trends) {
     list.push_back({{"where", trend.of.where},

@@ -8,7 +8,7 @@ using asio::ip::tcp;
 using engine::MasterAction;
 
 MasterWires::MasterWires(Reactor& reactor, engine::Master& master,
-                         std::function<void(std::vector<engine::RequestRecord>)> drained,
+                         std::function<void(const std::vector<engine::RequestRecord>&)> drained,
                          std::function<void()> after)
     : reactor_(reactor),
       master_(master),

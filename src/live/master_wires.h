@@ -17,7 +17,7 @@ class MasterWires {
   // `drained` gets what has finished; `after` is called after everything that may have changed the
   // controller's memory. Keeps references to both master and reactor.
   MasterWires(Reactor& reactor, engine::Master& master,
-              std::function<void(std::vector<engine::RequestRecord>)> drained,
+              std::function<void(const std::vector<engine::RequestRecord>&)> drained,
               std::function<void()> after);
 
   void add_serial(std::size_t link, int fd, const std::string& name);
@@ -47,7 +47,7 @@ class MasterWires {
 
   Reactor& reactor_;
   engine::Master& master_;
-  std::function<void(std::vector<engine::RequestRecord>)> drained_;
+  std::function<void(const std::vector<engine::RequestRecord>&)> drained_;
   std::function<void()> after_;
   std::map<std::size_t, std::unique_ptr<Serial>> serial_;
   std::map<std::size_t, TcpLink> tcp_;

@@ -39,15 +39,15 @@ struct Reactor {
   // Has something happen at that instant. Set anew only where it changes: each change costs a call
   // of the kernel and a handler.
   void wake_at(Duration at) {
-    if (at == armed) return;
-    armed = at;
-    sleep.expires_at(start + at);
-    sleep.async_wait([this](error_code error) {
-      if (!error) armed = engine::never;
+    if (at == armed_) return;
+    armed_ = at;
+    sleep_.expires_at(start + at);
+    sleep_.async_wait([this](error_code error) {
+      if (!error) armed_ = engine::never;
     });
   }
-  asio::steady_timer sleep{io};
-  Duration armed = engine::never;
+  asio::steady_timer sleep_{io};
+  Duration armed_ = engine::never;
 };
 
 // Calls back at an instant of the run; setting it anew forgets the one before. Stays where it is:

@@ -48,11 +48,11 @@ tl::expected<tcp::endpoint, LiveError> resolve(boost::asio::io_context& io, cons
 }  // namespace
 
 struct Runtime::Impl {
-  Impl(const model::ResolvedPlan& plan_, const timing::TimingModel& timing_,
-       const RuntimeOptions& options_)
-      : plan(plan_),
-        timing(timing_),
-        options(options_),
+  Impl(const model::ResolvedPlan& resolved, const timing::TimingModel& queues,
+       const RuntimeOptions& wanted)
+      : plan(resolved),
+        timing(queues),
+        options(wanted),
         memories(all_memories(plan)),
         field(plan, memories, options.still) {
     for (std::size_t c = 0; c < memories.size(); ++c) {
@@ -140,7 +140,7 @@ tl::expected<void, LiveError> Runtime::Impl::open_masters() {
   for (engine::Master& master : masters) {
     wires.emplace_back(
         reactor, master,
-        [this](std::vector<engine::RequestRecord> records) {
+        [this](const std::vector<engine::RequestRecord>& records) {
           for (const engine::RequestRecord& record : records) {
             if (finished != nullptr && *finished) (*finished)(record);
           }

@@ -16,7 +16,7 @@ struct MeasuredChart {
   struct Row {
     std::string name;
     double predicted_ms = 0;  // typical
-    double median_ms = 0;  // measured
+    double median_ms = 0;     // measured
     double least_ms = 0;
     double most_ms = 0;
     bool good = true;  // median as predicted, none over its bound
