@@ -11,7 +11,7 @@ using namespace greymet;
 using namespace greymet::engine;
 using std::chrono::milliseconds;
 using std::chrono::seconds;
-using Kind = MasterAction::Kind;
+using ActionKind = MasterAction::Kind;
 
 namespace {
 
@@ -67,10 +67,10 @@ class Site {
     std::vector<std::string> out;
     for (const MasterAction& action : actions) {
       const std::string& name = timing_.queues[action.link].name;
-      if (action.kind == Kind::connect) out.push_back("connect " + name);
-      if (action.kind == Kind::close) out.push_back("close " + name);
-      if (action.kind == Kind::send) out.push_back("send " + name);
-      if (action.kind == Kind::send) sent = action.bytes;
+      if (action.kind == ActionKind::connect) out.push_back("connect " + name);
+      if (action.kind == ActionKind::close) out.push_back("close " + name);
+      if (action.kind == ActionKind::send) out.push_back("send " + name);
+      if (action.kind == ActionKind::send) sent = action.bytes;
     }
     for (RequestRecord& record : master->take_records()) records.push_back(record);
     for (const Notice& notice : master->take_notices()) notices.push_back(notice);
@@ -193,13 +193,13 @@ TEST_CASE("nothing is written that nobody stated") {
   site.memory->put_registers(site.word(31), {0});
   CHECK(site.act(seconds(2)) == std::vector<std::string>{"send north"});
   options.allow_writes = false;
-  Site never({row}, options);
-  never.memory->put_registers(never.word(30), {1});
-  never.memory->put_registers(never.word(31), {1});
-  CHECK(never.act({}).empty());
-  CHECK(never.act_until(seconds(5)).empty());
-  REQUIRE(never.records.size() == 1);  // said once
-  CHECK(never.records[0].outcome == Outcome::left_out);
+  Site barred({row}, options);
+  barred.memory->put_registers(barred.word(30), {1});
+  barred.memory->put_registers(barred.word(31), {1});
+  CHECK(barred.act({}).empty());
+  CHECK(barred.act_until(seconds(5)).empty());
+  REQUIRE(barred.records.size() == 1);  // said once
+  CHECK(barred.records[0].outcome == Outcome::left_out);
 }
 
 TEST_CASE("broadcasts need to be allowed, and wait for no answer") {
@@ -207,11 +207,11 @@ TEST_CASE("broadcasts need to be allowed, and wait for no answer") {
       R"(name = "w", slave = "all", fc = 6, at = 0, from = "%MW30", every = "1s")";
   MasterOptions options;
   options.allow_broadcasts = false;
-  Site never({row}, options);
-  CHECK(never.act({}).empty());
-  CHECK(never.act_until(seconds(3)).empty());
-  REQUIRE(never.records.size() == 1);
-  CHECK(never.records[0].outcome == Outcome::left_out);
+  Site barred({row}, options);
+  CHECK(barred.act({}).empty());
+  CHECK(barred.act_until(seconds(3)).empty());
+  REQUIRE(barred.records.size() == 1);
+  CHECK(barred.records[0].outcome == Outcome::left_out);
   Site site({row});
   CHECK(site.act({}) == std::vector<std::string>{"send north"});
   (void)site.act_until(milliseconds(300));
