@@ -35,6 +35,10 @@ HostStation::HostStation(const model::ResolvedPlan& plan, std::string host, std:
   }
   if (const auto target = field.at_host(host_, port_, 0); target && target->is_peer) {
     most_sessions_ = plan.exchange.controllers[target->index].answers[target->answer].connections;
+    const auto& allows = plan.plan.controllers[target->index].answers[target->answer].allows;
+    if (allows) {
+      for (const auto& address : allows->value) allowed_.push_back(address.value);
+    }
   }
 }
 
@@ -47,7 +51,12 @@ bool HostStation::concerns(const Fault& fault) const {
   return target && target->is_peer && target->index == fault.index;
 }
 
-bool HostStation::accept(Duration now, std::uint64_t session) {
+bool HostStation::accept(Duration now, std::uint64_t session, std::string_view from) {
+  const bool here = from.starts_with("127.") || from == "::1";
+  if (!allowed_.empty() && !here &&
+      std::find(allowed_.begin(), allowed_.end(), from) == allowed_.end()) {
+    return false;
+  }
   if (most_sessions_ && static_cast<std::int64_t>(sessions_.size()) >= *most_sessions_) {
     return false;
   }

@@ -63,8 +63,9 @@ void ServedHost::accept() {
     if (error == asio::error::operation_aborted) return;
     if (!error) {
       const std::uint64_t id = next_id_++;
-      if (station_.accept(reactor_.now(), id)) {
-        error_code ignored;
+      error_code ignored;
+      const auto peer = socket.remote_endpoint(ignored);
+      if (!ignored && station_.accept(reactor_.now(), id, peer.address().to_string())) {
         socket.set_option(tcp::no_delay(true), ignored);
         socket.non_blocking(true, ignored);
         const auto session = std::make_shared<Session>(std::move(socket));

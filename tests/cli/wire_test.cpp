@@ -376,3 +376,19 @@ TEST_CASE("trend follows points through a log, as far as it can be read") {
   CHECK(site.run({"trend", "gone.csv", "--plan", "maltings.toml", "silo.level_percent"}).status ==
         2);
 }
+
+TEST_CASE("a full disk ends with status 3 and one line, and what was measured stays readable") {
+  const WireSite site;
+  const test::Outcome full = test::run_program(
+      "/bin/bash",
+      {"-c", std::string("ulimit -f 64; trap '' XFSZ; exec ") + GREYMET_PROGRAM +
+                 " rehearse maltings.toml --fast --no-faults --duration 60s -o out"},
+      site.path());
+  CHECK(full.status == 3);
+  CHECK(full.err == "greymet: out/log.csv: File too large\n");
+  CHECK(Json::parse(site.read("out/rehearse.json"))["accounted"] == true);
+  const test::Outcome trend = site.run(
+      {"trend", "out/log.csv", "--plan", "maltings.toml", "moisture.grain_moisture", "--json"});
+  CHECK(trend.status == 0);
+  CHECK(Json::parse(trend.out)["points"][0]["samples"] > 5);
+}

@@ -13,6 +13,7 @@
 #include <optional>
 #include <random>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "engine/agenda.h"
@@ -89,8 +90,10 @@ class HostStation {
   HostStation(const model::ResolvedPlan& plan, std::string host, std::int64_t port, Field& field,
               const FaultScript& faults, const StationOptions& options);
 
-  // False where no further connection is taken: the limit is reached, or a fault refuses it.
-  [[nodiscard]] bool accept(Duration now, std::uint64_t session);
+  // False where the connection is not taken: the limit is reached, a fault refuses it, or it comes
+  // from an address that the controller does not allow. This computer may be anybody.
+  [[nodiscard]] bool accept(Duration now, std::uint64_t session,
+                            std::string_view from = "127.0.0.1");
   void receive(Duration now, std::uint64_t session, modbus::ByteView bytes);
   void closed(std::uint64_t session);
   void act(Duration now, std::vector<StationAction>& actions);
@@ -138,6 +141,7 @@ class HostStation {
   std::optional<model::LineIndex> line_;  // behind the gateway
   modbus::Framing framing_ = modbus::Framing::tcp;
   std::optional<std::int64_t> most_sessions_;
+  std::vector<std::string> allowed_;  // addresses; anybody if empty
   Duration idle_{};
   std::map<std::uint64_t, Session> sessions_;
   std::vector<Outgoing> outgoing_;
