@@ -24,7 +24,7 @@ std::string transactions_text(const RehearsalResult& result, const Terminal& ter
   std::string text = heading(
       terminal, "quiet: measured against the timing model, ms",
       fmt::format("  {} {:>6} {:>9} {:>9} {:>9} {:>9}  verdict", name_cell("transaction", 18),
-                  "sent", "duration", "typical", "longest R", "bound R"));
+                  "sent", "duration", "expected", "longest R", "bound R"));
   for (const engine::RehearsedTransaction& t : result.transactions) {
     const bool good = t.verdict == TransactionVerdict::good;
     const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
@@ -34,7 +34,7 @@ std::string transactions_text(const RehearsalResult& result, const Terminal& ter
     }
     text +=
         fmt::format("  {} {} {} {} {} {}  {}\n", name_cell(t.name, 18), count_cell(t.quiet.sent, 6),
-                    ms_cell(t.quiet.services.median(), 9), ms_cell(t.typical, 9),
+                    ms_cell(t.quiet.services.median(), 9), ms_cell(t.expected, 9),
                     ms_cell(t.quiet.responses.greatest(), 9), ms_cell(t.bound, 9),
                     tinted(terminal, good || idle ? Tint::none : Tint::red, verdict));
   }

@@ -1,5 +1,3 @@
-#include <csignal>
-
 #include <fmt/format.h>
 
 #include "cli/commands.h"
@@ -17,11 +15,6 @@
 namespace greymet::cli {
 namespace {
 
-timing::Durations durations_of(const std::string& name) {
-  if (name == "longest") return timing::Durations::longest;
-  return name == "random" ? timing::Durations::random : timing::Durations::typical;
-}
-
 // Virtual wires and time, or pseudo-terminals and loopback ports on the clock.
 tl::expected<std::unique_ptr<engine::Stage>, live::LiveError> open_stage(
     const RehearseOptions& options, const model::ResolvedPlan& plan,
@@ -31,14 +24,14 @@ tl::expected<std::unique_ptr<engine::Stage>, live::LiveError> open_stage(
   master.ignore_gates = true;
   if (options.fast) {
     engine::WorldOptions world;
-    world.durations = durations_of(options.durations);
+    world.durations = durations_named(options.durations);
     world.master = master;
     world.stop = std::move(stop);
     return std::make_unique<engine::World>(plan, timing, world);
   }
   live::RuntimeOptions runtime;
   runtime.serve = runtime.master = true;
-  runtime.station.durations = durations_of(options.durations);
+  runtime.station.durations = durations_named(options.durations);
   runtime.masters = master;
   runtime.stop = std::move(stop);
   auto opened = live::Runtime::open(plan, timing, runtime);
@@ -49,17 +42,21 @@ tl::expected<std::unique_ptr<engine::Stage>, live::LiveError> open_stage(
 }  // namespace
 
 int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
-  const auto quiet = model::parse_duration(options.duration);
+  const auto quiet = run_length(options.duration);
   if (!quiet || *quiet < std::chrono::seconds(1)) {
     return usage_error(terminal, fmt::format("--duration takes a time of a second or more, such as "
                                              "30s; found '{}'",
                                              options.duration.substr(0, 40)));
+  }
+  if (options.no_faults && !options.faults.empty()) {
+    return usage_error(terminal, "--faults and --no-faults exclude each other");
   }
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   engine::RehearsalOptions rehearsal;
   rehearsal.quiet = *quiet;
+  rehearsal.durations = durations_named(options.durations);
   rehearsal.faults = !options.no_faults;
   if (!options.faults.empty()) {
     auto table = read_table<engine::Fault>(options.faults, plan, files::read_faults, terminal);
@@ -70,28 +67,13 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
     terminal.err << "greymet: the plan has no transaction that could be sent\n";
     return exit_usage;
   }
-  std::optional<files::OutputFolder> folder;
-  std::optional<files::RequestLog> log;
-  if (!options.output.out.empty()) {
-    auto opened = files::OutputFolder::open(options.output.out, options.output.force);
-    if (opened) {
-      folder = std::move(*opened);
-      auto begun = files::RequestLog::begin(*folder, "log.csv", plan);
-      if (!begun) opened = tl::unexpected(begun.error());
-      if (begun) log = std::move(*begun);
-    }
-    if (!opened) {
-      terminal.err << fmt::format("greymet: {}\n", shown(opened.error().message));
-      return exit_unreachable;
-    }
-  }
   const StopSignals signals;
   const timing::TimingReport report = timing::analyse_longest(plan);
   const auto stage = open_stage(options, plan, report.model, signals.token());
-  if (!stage) {
-    terminal.err << fmt::format("greymet: {}\n", shown(stage.error().message));
-    return exit_unreachable;
-  }
+  if (!stage) return unreachable(terminal, stage.error().message);
+  auto begun = begin_log(options.output, plan);
+  if (!begun) return unreachable(terminal, begun.error().message);
+  std::optional<files::RequestLog>& log = *begun;
   if (!options.fast) {
     terminal.err << fmt::format(
         "greymet: rehearsing in real time, some {:.0f} s; Ctrl-C keeps what was measured\n",
@@ -111,13 +93,7 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
                                 }
                               });
   }
-  int status = result.passed ? exit_fine : exit_findings;
-  if (log) {
-    if (const auto flushed = log->flush(); !flushed) {
-      terminal.err << fmt::format("greymet: {}\n", shown(flushed.error().message));
-      status = exit_unreachable;
-    }
-  }
+  const int status = finish_log(log, result.passed ? exit_fine : exit_findings, terminal);
   auto writer = print_results(
       options.output, "rehearse", [&] { return files::rehearsal_json(plan, result); },
       [&](const Terminal& on) { return rehearsal_text(plan, result, on); }, terminal);

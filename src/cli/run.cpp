@@ -60,8 +60,9 @@ class CommandLine {
     app_.set_version_flag("--version", "greymet " GREYMET_VERSION);
     app_.set_help_flag("-h,--help", "print this help");
     app_.footer(
-        "Exit status: 0 fine; 1 findings of severity error; 2 wrong usage, or a plan that\n"
-        "cannot be read; 3 a file or device could not be reached or written.");
+        "Exit status: 0 fine; 1 findings of severity error, or a rehearsal or run that failed;\n"
+        "2 wrong usage, or a plan that cannot be read; 3 a file, device or port could not be\n"
+        "reached or written.");
     add_check();
     add_explain();
     add_address();
@@ -314,7 +315,7 @@ class CommandLine {
         ->capture_default_str()
         ->type_name("TIME");
     c.add_option("--durations", rehearse_.durations,
-                 "with --fast: typical, longest or random ones of lines and slaves")
+                 "delays of lines and slaves: typical, longest or random")
         ->check(CLI::IsMember({"typical", "longest", "random"}))
         ->capture_default_str()
         ->type_name("WHICH");
@@ -346,8 +347,9 @@ class CommandLine {
   }
 
   const Terminal& terminal_;
-  CLI::App app_{"Plan, check and time the Modbus exchange between controllers and slaves",
-                "greymet"};
+  CLI::App app_{
+      "Plan, check, time, rehearse and run the Modbus exchange between controllers and slaves",
+      "greymet"};
   std::function<int()> action_;
   CheckOptions check_;
   ExplainOptions explain_;

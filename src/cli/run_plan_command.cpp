@@ -50,74 +50,104 @@ bool read_endpoints(const std::string& path, const model::ResolvedPlan& plan,
   return true;
 }
 
+// What is wrong with a row that could be read.
+model::Finding refused_row(const files::ValueSpot& at, std::string message, std::string remedy) {
+  model::Finding finding;
+  finding.place = at.place;
+  finding.message = fmt::format("{}: {}", at.where, message);
+  finding.remedy = std::move(remedy);
+  return finding;
+}
+
+// Rows that no run of these controllers could ever fulfil.
+model::Findings never_sent(const std::vector<files::StatedValue>& values,
+                           const model::ResolvedPlan& plan) {
+  model::Findings out;
+  for (const files::StatedValue& value : values) {
+    if (value.at.slave && !engine::is_written(plan, *value.at.slave, value.at.point)) {
+      out.push_back(refused_row(value.at, "no write of the plan carries this point",
+                                "leave the row out, or name a point that is written"));
+    }
+  }
+  return out;
+}
+model::Findings never_read(const std::vector<files::ExpectedValue>& expected,
+                           const model::ResolvedPlan& plan,
+                           const std::vector<std::size_t>& controllers) {
+  const engine::PointValues read(plan, controllers);
+  model::Findings out;
+  for (const files::ExpectedValue& row : expected) {
+    if (row.at.slave && read.find(*row.at.slave, row.at.point) == nullptr) {
+      out.push_back(refused_row(row.at, "no transaction of this run reads this point",
+                                "leave the row out, or name a point that is read"));
+    }
+    const bool run = controllers.empty() || std::find(controllers.begin(), controllers.end(),
+                                                      row.at.controller.value) != controllers.end();
+    if (row.at.memory && !run) {
+      out.push_back(refused_row(row.at, "this controller is not run", "see --controller"));
+    }
+  }
+  return out;
+}
+
 RunFiles read_files(const RunOptions& options, const model::ResolvedPlan& plan,
-                    const std::vector<engine::ControllerMemory>& layouts,
-                    const Terminal& terminal) {
+                    const std::vector<std::size_t>& controllers, const Terminal& terminal) {
   RunFiles out;
+  const auto refuse = [&](const std::string& path, const model::Findings& findings) {
+    if (findings.empty()) return false;
+    print_table_findings(path, findings, terminal);
+    out.refused = exit_usage;
+    return true;
+  };
   if (!options.endpoints.empty() &&
       !read_endpoints(options.endpoints, plan, terminal, out.endpoints)) {
     out.refused = exit_usage;
     return out;
   }
   if (!options.values.empty()) {
-    auto table = read_table<files::StatedValue>(options.values, plan, files::read_values, terminal);
+    const auto reader = [](const std::string& text, std::uint32_t file,
+                           const model::ResolvedPlan& of) {
+      return files::read_values(text, file, of, false);
+    };
+    auto table = read_table<files::StatedValue>(options.values, plan, reader, terminal);
     out.refused = table.refused;
     out.values = std::move(table.rows);
+    if (out.refused || refuse(options.values, never_sent(out.values, plan))) return out;
   }
-  if (!options.expect.empty() && !out.refused) {
-    auto table =
-        read_table<files::ExpectedValue>(options.expect, plan, files::read_expected, terminal);
-    out.refused = table.refused;
-    for (files::ExpectedValue& row : table.rows) {
-      engine::Expectation e;
-      e.where = row.at.where;
-      e.slave = row.at.slave;
-      e.point = row.at.point;
-      e.controller = row.at.controller;
-      if (row.at.memory) e.memory = layouts[e.controller].sequence(*row.at.memory);
-      e.value = row.value;
-      e.text = row.text;
-      e.tolerance = row.tolerance;
-      e.within = row.within;
-      out.expected.push_back(std::move(e));
-    }
+  if (options.expect.empty()) return out;
+  auto table =
+      read_table<files::ExpectedValue>(options.expect, plan, files::read_expected, terminal);
+  out.refused = table.refused;
+  if (out.refused || refuse(options.expect, never_read(table.rows, plan, controllers))) return out;
+  for (files::ExpectedValue& row : table.rows) {
+    engine::Expectation e;
+    e.where = row.at.where;
+    e.slave = row.at.slave;
+    e.point = row.at.point;
+    e.controller = row.at.controller;
+    if (row.at.memory) e.memory = engine::bits_of(plan.layouts[e.controller], *row.at.memory);
+    e.value = row.value;
+    e.text = row.text;
+    e.tolerance = row.tolerance;
+    e.within = row.within;
+    out.expected.push_back(std::move(e));
   }
   return out;
 }
 
-// Puts what was stated where writes take it from. False where a point is in no write, or a value
-// moves by itself.
-bool put_values(const std::string& path, const std::vector<files::StatedValue>& values,
-                const model::ResolvedPlan& plan,
-                const std::vector<engine::ControllerMemory*>& memories, const Terminal& terminal) {
+// Puts what was stated where writes take it from.
+void put_values(const std::vector<files::StatedValue>& values, const model::ResolvedPlan& plan,
+                const std::vector<engine::ControllerMemory*>& memories) {
   for (const files::StatedValue& value : values) {
-    if (value.generator && value.generator->kind != engine::GeneratorKind::constant) {
-      terminal.err << fmt::format(
-          "greymet: {}: {}: only numbers can be written; generators are for serve\n", shown(path),
-          shown(value.at.where));
-      return false;
-    }
     if (value.at.memory) {
-      engine::ControllerMemory& memory = *memories[value.at.controller];
-      const engine::BitSequence bits = memory.sequence(*value.at.memory);
-      const auto number = static_cast<std::int64_t>(value.generator->a);
-      if (bits.count == 1) {
-        memory.put_bits(bits, {number != 0});
-      } else {
-        memory.put_registers(bits, {static_cast<std::uint16_t>(number)});
-      }
+      put_number(*memories[value.at.controller], *value.at.memory, value.generator->a);
       continue;
     }
     const model::Point& point = plan.map_of({false, *value.at.slave, 0})->points()[value.at.point];
     const modbus::RawValue raw =
         value.text ? modbus::RawValue(*value.text) : engine::raw_from(point, value.generator->a);
-    if (engine::put_for_writes(plan, *value.at.slave, value.at.point, raw, memories) == 0) {
-      terminal.err << fmt::format("greymet: {}: {}: no write of the plan carries this point\n",
-                                  shown(path), shown(value.at.where));
-      return false;
-    }
+    engine::put_for_writes(plan, *value.at.slave, value.at.point, raw, memories);
   }
-  return true;
 }
 
 std::string summary_text(const files::RunSummary& summary, const Terminal& terminal) {
@@ -186,132 +216,140 @@ files::RunSummary summary_of(const live::Runtime& runtime, const engine::RunWatc
   return out;
 }
 
+// Controllers by their names, or the first name that is none.
+tl::expected<std::vector<std::size_t>, std::string> controllers_named(
+    const model::ResolvedPlan& plan, const std::vector<std::string>& names) {
+  std::vector<std::string_view> known;
+  for (const auto& controller : plan.plan.controllers) known.emplace_back(controller.name);
+  std::vector<std::size_t> out;
+  for (const std::string& name : names) {
+    const auto at = std::find(known.begin(), known.end(), name);
+    if (at == known.end()) {
+      return tl::unexpected(fmt::format("the plan has no controller '{}'{}", name.substr(0, 60),
+                                        shown(model::nearest_or_example(name, known))));
+    }
+    out.push_back(static_cast<std::size_t>(at - known.begin()));
+  }
+  return out;
+}
+
+// The run itself, with the table on a terminal and a line a second elsewhere.
+class RunLoop {
+ public:
+  RunLoop(const model::ResolvedPlan& plan, live::Runtime& runtime, engine::RunWatch& watch,
+          std::optional<files::RequestLog>& log, const engine::MasterOptions& masters,
+          const Terminal& terminal)
+      : plan_(plan),
+        runtime_(runtime),
+        watch_(watch),
+        log_(log),
+        options_(masters),
+        terminal_(terminal) {
+    for (std::size_t c = 0; c < plan.layouts.size(); ++c) memories_.push_back(&runtime.memory(c));
+    for (const engine::Master& master : runtime.masters()) masters_.push_back(&master);
+  }
+
+  void run(Duration length, bool until_met, bool on_screen) {
+    std::optional<LiveScreen> screen;
+    if (on_screen) screen.emplace(terminal_);
+    const Duration step = std::chrono::milliseconds(on_screen ? 100 : 50);
+    while (!runtime_.stopped() && runtime_.now() < length) {
+      const Duration until = runtime_.now() + step;
+      runtime_.run_until(std::min(length, until), [this](const engine::RequestRecord& record) {
+        watch_.add(record);
+        if (log_) log_->add(record, record.end);
+      });
+      watch_.look(runtime_.now(), memories_);
+      screen ? show(*screen) : tell();
+      // a verdict that is already known is not waited for
+      if (until_met && all_met()) break;
+    }
+  }
+
+ private:
+  void show(LiveScreen& screen) {
+    screen.show(live_table_text(plan_, watch_, watch_.transactions(masters_, options_),
+                                runtime_.now(), LiveScreen::rows(), terminal_));
+  }
+  void tell() {
+    if (runtime_.now() - told_ < std::chrono::seconds(1)) return;
+    told_ = runtime_.now();
+    std::uint64_t sent = 0;
+    std::uint64_t good = 0;
+    for (const auto& t : watch_.transactions(masters_, options_)) {
+      sent += t.measure.sent;
+      good += t.measure.good;
+    }
+    terminal_.err << fmt::format("{:.0f} s: {} sent, {} good\n", model::to_ms(told_) / 1000, sent,
+                                 good)
+                  << std::flush;
+  }
+  [[nodiscard]] bool all_met() const {
+    const auto results = watch_.results(true);
+    return !results.empty() && std::all_of(results.begin(), results.end(),
+                                           [](const auto& result) { return result.good; });
+  }
+
+  const model::ResolvedPlan& plan_;
+  live::Runtime& runtime_;
+  engine::RunWatch& watch_;
+  std::optional<files::RequestLog>& log_;
+  const engine::MasterOptions& options_;
+  const Terminal& terminal_;
+  std::vector<engine::ControllerMemory*> memories_;
+  std::vector<const engine::Master*> masters_;
+  Duration told_{};
+};
+
 }  // namespace
 
 int run_run(const RunOptions& options, const Terminal& terminal) {
-  Duration length = engine::never;
-  if (!options.duration.empty()) {
-    const auto duration = model::parse_duration(options.duration);
-    if (!duration || *duration <= Duration{}) {
-      return usage_error(terminal, fmt::format("--duration takes a time such as 60s; found '{}'",
-                                               options.duration.substr(0, 40)));
-    }
-    length = *duration;
-  }
+  const auto length = run_length(options.duration);
+  if (!length) return usage_error(terminal, length.error());
   if (options.allow_broadcast && !options.allow_writes) {
     return usage_error(terminal, "--allow-broadcast is of use with --allow-writes alone");
+  }
+  if (options.until_met && options.expect.empty()) {
+    return usage_error(terminal, "--until-met is of use with --expect alone");
   }
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
-  live::RuntimeOptions runtime_options;
-  runtime_options.master = true;
-  for (const std::string& name : options.controllers) {
-    std::vector<std::string_view> known;
-    for (const auto& controller : plan.plan.controllers) known.emplace_back(controller.name);
-    const auto at = std::find(known.begin(), known.end(), name);
-    if (at == known.end()) {
-      return usage_error(terminal,
-                         fmt::format("the plan has no controller '{}'{}", name.substr(0, 60),
-                                     shown(model::nearest_or_example(name, known))));
-    }
-    runtime_options.only.push_back(static_cast<std::size_t>(at - known.begin()));
-  }
-  std::vector<engine::ControllerMemory> layouts;
-  layouts.reserve(plan.layouts.size());
-  for (const model::MemoryLayout& layout : plan.layouts) layouts.emplace_back(layout);
-  RunFiles read = read_files(options, plan, layouts, terminal);
+  const auto controllers = controllers_named(plan, options.controllers);
+  if (!controllers) return usage_error(terminal, controllers.error());
+  RunFiles read = read_files(options, plan, *controllers, terminal);
   if (read.refused) return *read.refused;
-  runtime_options.endpoints = read.endpoints;
-  runtime_options.masters.allow_writes = options.allow_writes;
-  runtime_options.masters.allow_broadcasts = options.allow_broadcast;
-  runtime_options.masters.only_known_values = true;
-  // pseudo-terminals that nobody paces hand bytes on at once
-  runtime_options.masters.lines_take_time = !options.unpaced;
 
-  std::optional<files::OutputFolder> folder;
-  std::optional<files::RequestLog> log;
-  if (!options.output.out.empty()) {
-    auto opened = files::OutputFolder::open(options.output.out, options.output.force);
-    tl::expected<void, files::FileError> begun;
-    if (!opened) begun = tl::unexpected(opened.error());
-    if (opened) {
-      folder = std::move(*opened);
-      auto started = files::RequestLog::begin(*folder, "log.csv", plan);
-      if (!started) begun = tl::unexpected(started.error());
-      if (started) log = std::move(*started);
-    }
-    if (!begun) {
-      terminal.err << fmt::format("greymet: {}\n", shown(begun.error().message));
-      return exit_unreachable;
-    }
-  }
   const StopSignals signals;
-  runtime_options.stop = signals.token();
+  live::RuntimeOptions how;
+  how.master = true;
+  how.only = *controllers;
+  how.endpoints = read.endpoints;
+  how.masters.allow_writes = options.allow_writes;
+  how.masters.allow_broadcasts = options.allow_broadcast;
+  how.masters.only_known_values = true;
+  how.masters.lines_take_time = !options.unpaced;
+  how.stop = signals.token();
   const timing::TimingReport report = timing::analyse_longest(plan);
-  auto opened = live::Runtime::open(plan, report.model, runtime_options);
-  if (!opened) {
-    terminal.err << fmt::format("greymet: {}\n", shown(opened.error().message));
-    return exit_unreachable;
-  }
+  auto opened = live::Runtime::open(plan, report.model, how);
+  if (!opened) return unreachable(terminal, opened.error().message);
   live::Runtime& runtime = **opened;
+  // only now: a log of before is not lost to a port that cannot be opened
+  auto log = begin_log(options.output, plan);
+  if (!log) return unreachable(terminal, log.error().message);
   std::vector<engine::ControllerMemory*> memories;
   for (std::size_t c = 0; c < plan.layouts.size(); ++c) memories.push_back(&runtime.memory(c));
-  if (!put_values(options.values, read.values, plan, memories, terminal)) return exit_usage;
-  engine::RunWatch watch(plan, report, std::move(read.expected));
-  std::vector<const engine::Master*> masters;
-  for (const engine::Master& master : runtime.masters()) masters.push_back(&master);
-  const bool on_terminal = terminal.folds && options.output.format == "text";
-  {
-    std::optional<LiveScreen> screen;
-    if (on_terminal) screen.emplace(terminal);
-    const Duration step = std::chrono::milliseconds(on_terminal ? 100 : 50);
-    Duration told{};
-    while (!runtime.stopped() && runtime.now() < length) {
-      const Duration now = runtime.now();
-      runtime.run_until(length == engine::never ? now + step : std::min(length, now + step),
-                        [&](const engine::RequestRecord& record) {
-                          watch.add(record);
-                          if (log) log->add(record, record.end);
-                        });
-      watch.look(runtime.now(), memories);
-      if (screen) {
-        screen->show(live_table_text(plan, watch,
-                                     watch.transactions(masters, runtime_options.masters),
-                                     runtime.now(), LiveScreen::rows(), terminal));
-      } else if (runtime.now() - told >= std::chrono::seconds(1)) {
-        told = runtime.now();
-        std::uint64_t sent = 0;
-        std::uint64_t good = 0;
-        for (const auto& t : watch.transactions(masters, runtime_options.masters)) {
-          sent += t.measure.sent;
-          good += t.measure.good;
-        }
-        terminal.err << fmt::format("{:.0f} s: {} sent, {} good\n", model::to_ms(told) / 1000, sent,
-                                    good)
-                     << std::flush;
-      }
-      // a verdict that is already known is not waited for
-      if (options.until_met && !watch.expected().empty()) {
-        const auto results = watch.results(true);
-        if (std::all_of(results.begin(), results.end(), [](const auto& r) { return r.good; }))
-          break;
-      }
-    }
-  }
-  const files::RunSummary summary = summary_of(runtime, watch, runtime_options.masters);
+  put_values(read.values, plan, memories);
+  engine::RunWatch watch(plan, report, std::move(read.expected), *controllers);
+  RunLoop(plan, runtime, watch, *log, how.masters, terminal)
+      .run(*length, options.until_met, terminal.folds && options.output.format == "text");
+
+  const files::RunSummary summary = summary_of(runtime, watch, how.masters);
   int status = summary.passed ? exit_fine : exit_findings;
   if (!summary.lost.empty()) {
-    terminal.err << fmt::format("greymet: {}; what was measured so far is kept\n",
-                                shown(summary.lost));
-    status = exit_unreachable;
+    status = unreachable(terminal, summary.lost + "; what was measured so far is kept");
   }
-  if (log) {
-    if (const auto flushed = log->flush(); !flushed) {
-      terminal.err << fmt::format("greymet: {}\n", shown(flushed.error().message));
-      status = exit_unreachable;
-    }
-  }
+  status = finish_log(*log, status, terminal);
   auto writer = print_results(
       options.output, "run", [&] { return files::run_json(plan, summary); },
       [&](const Terminal& on) { return summary_text(summary, on); }, terminal);

@@ -24,14 +24,7 @@ void put_start_values(const std::vector<files::StatedValue>& values, live::Runti
       if (value.generator) slave.set_generator(value.at.point, *value.generator);
       continue;
     }
-    engine::ControllerMemory& memory = runtime.memory(value.at.controller);
-    const engine::BitSequence bits = memory.sequence(*value.at.memory);
-    const auto number = static_cast<std::int64_t>(value.generator->a);
-    if (bits.count == 1) {
-      memory.put_bits(bits, {number != 0});
-    } else {
-      memory.put_registers(bits, {static_cast<std::uint16_t>(number)});
-    }
+    put_number(runtime.memory(value.at.controller), *value.at.memory, value.generator->a);
   }
 }
 
@@ -78,21 +71,18 @@ std::string table_of(const model::ResolvedPlan& plan, const live::Endpoints& end
 }  // namespace
 
 int run_serve(const ServeOptions& options, const Terminal& terminal) {
-  Duration length = engine::never;
-  if (!options.duration.empty()) {
-    const auto duration = model::parse_duration(options.duration);
-    if (!duration || *duration <= Duration{}) {
-      return usage_error(terminal, fmt::format("--duration takes a time such as 60s; found '{}'",
-                                               options.duration.substr(0, 40)));
-    }
-    length = *duration;
-  }
+  const auto length = run_length(options.duration);
+  if (!length) return usage_error(terminal, length.error());
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   std::vector<files::StatedValue> values;
   if (!options.values.empty()) {
-    auto table = read_table<files::StatedValue>(options.values, plan, files::read_values, terminal);
+    const auto reader = [](const std::string& text, std::uint32_t file,
+                           const model::ResolvedPlan& of) {
+      return files::read_values(text, file, of, true);
+    };
+    auto table = read_table<files::StatedValue>(options.values, plan, reader, terminal);
     if (table.refused) return *table.refused;
     values = std::move(table.rows);
   }
@@ -108,15 +98,10 @@ int run_serve(const ServeOptions& options, const Terminal& terminal) {
   runtime_options.serve = true;
   runtime_options.listen = options.listen;
   runtime_options.still = options.still;
-  runtime_options.station.durations = options.durations == "longest"  ? timing::Durations::longest
-                                      : options.durations == "random" ? timing::Durations::random
-                                                                      : timing::Durations::typical;
+  runtime_options.station.durations = durations_named(options.durations);
   runtime_options.stop = signals.token();
   auto opened = live::Runtime::open(plan, timing, runtime_options);
-  if (!opened) {
-    terminal.err << fmt::format("greymet: {}\n", shown(opened.error().message));
-    return exit_unreachable;
-  }
+  if (!opened) return unreachable(terminal, opened.error().message);
   live::Runtime& runtime = **opened;
   put_start_values(values, runtime);
   runtime.set_faults(engine::FaultScript(std::move(faults)));
@@ -131,9 +116,9 @@ int run_serve(const ServeOptions& options, const Terminal& terminal) {
     terminal.out << std::flush;
   }
   if (!json) terminal.out << "serving; Ctrl-C stops\n" << std::flush;
-  while (!runtime.stopped() && runtime.now() < length) {
+  while (!runtime.stopped() && runtime.now() < *length) {
     const Duration next = runtime.now() + std::chrono::milliseconds(500);
-    runtime.run_until(std::min(length, next), {});
+    runtime.run_until(std::min(*length, next), {});
   }
   std::uint64_t requests = 0;
   std::uint64_t replies = 0;
@@ -141,10 +126,7 @@ int run_serve(const ServeOptions& options, const Terminal& terminal) {
     requests += counts.requests;
     replies += counts.replies;
   }
-  if (!runtime.failure().empty()) {
-    terminal.err << fmt::format("greymet: {}\n", shown(runtime.failure()));
-    return exit_unreachable;
-  }
+  if (!runtime.failure().empty()) return unreachable(terminal, runtime.failure());
   const Terminal on = told_on(options.output, terminal);
   on.out << fmt::format("served {} requests, {} of them with a reply\n", requests, replies);
   return exit_fine;

@@ -1,6 +1,53 @@
 #include "cli/wire_files.h"
 
+#include "engine/agenda.h"
+#include "files/output_folder.h"
+#include "model/duration_text.h"
+
 namespace greymet::cli {
+
+tl::expected<model::Duration, std::string> run_length(const std::string& text) {
+  if (text.empty()) return engine::never;
+  const auto time = model::parse_duration(text);
+  if (time && *time > model::Duration{}) return *time;
+  return tl::unexpected(
+      fmt::format("--duration takes a time such as 60s; found '{}'", text.substr(0, 40)));
+}
+
+timing::Durations durations_named(const std::string& name) {
+  if (name == "longest") return timing::Durations::longest;
+  return name == "random" ? timing::Durations::random : timing::Durations::typical;
+}
+
+tl::expected<std::optional<files::RequestLog>, files::FileError> begin_log(
+    const OutputOptions& output, const model::ResolvedPlan& plan) {
+  if (output.out.empty()) return std::optional<files::RequestLog>();
+  auto folder = files::OutputFolder::open(output.out, output.force);
+  if (!folder) return tl::unexpected(folder.error());
+  auto log = files::RequestLog::begin(*folder, "log.csv", plan);
+  if (!log) return tl::unexpected(log.error());
+  return std::optional(std::move(*log));
+}
+
+int finish_log(std::optional<files::RequestLog>& log, int status, const Terminal& terminal) {
+  if (!log) return status;
+  const auto flushed = log->flush();
+  return flushed ? status : unreachable(terminal, flushed.error().message);
+}
+
+void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number) {
+  const engine::BitSequence bits = memory.sequence(at);
+  if (bits.count == 1) {
+    memory.put_bits(bits, {number != 0});
+  } else {
+    memory.put_registers(bits, {static_cast<std::uint16_t>(static_cast<std::int64_t>(number))});
+  }
+}
+
+int unreachable(const Terminal& terminal, std::string_view message) {
+  terminal.err << fmt::format("greymet: {}\n", shown(message));
+  return exit_unreachable;
+}
 
 void print_table_findings(const std::string& path, const model::Findings& findings,
                           const Terminal& terminal) {

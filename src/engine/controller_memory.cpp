@@ -16,8 +16,8 @@ ControllerMemory::ControllerMemory(const model::MemoryLayout& layout) : layout_(
   }
 }
 
-BitSequence ControllerMemory::sequence(const model::MemoryRange& range) const {
-  const model::MemoryArea& area = layout_->controller().memory[range.area];
+BitSequence bits_of(const model::MemoryLayout& layout, const model::MemoryRange& range) {
+  const model::MemoryArea& area = layout.controller().memory[range.area];
   BitSequence out{range.bits.store, range.bits.first, static_cast<std::uint64_t>(range.count),
                   bits_per_word};
   if (range.bit) {

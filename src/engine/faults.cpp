@@ -47,6 +47,12 @@ std::string_view to_string(FaultKind kind) {
   return at->text;
 }
 
+std::vector<std::string_view> fault_kinds() {
+  std::vector<std::string_view> out;
+  for (const Name& name : names) out.push_back(name.text);
+  return out;
+}
+
 std::optional<FaultKind> fault_kind_from(std::string_view text) {
   const auto at = std::find_if(names.begin(), names.end(),
                                [text](const Name& name) { return name.text == text; });

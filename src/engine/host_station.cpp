@@ -14,13 +14,20 @@ HostStation::HostStation(const model::ResolvedPlan& plan, std::string host, std:
       field_(field),
       faults_(faults),
       options_(options),
-      random_(options.seed * 31 + static_cast<std::uint64_t>(port)) {
+      delays_(options.durations, options.seed * 31 + static_cast<std::uint64_t>(port)) {
   const auto& gateways = plan.exchange.gateways;
   for (std::size_t g = 0; g < gateways.size(); ++g) {
     if (gateways[g].host != host_ || gateways[g].port != port_) continue;
     gateway_ = model::GatewayIndex(g);
     most_sessions_ = gateways[g].connections;
     if (gateways[g].framing == model::GatewayFraming::rtu) framing_ = modbus::Framing::rtu;
+  }
+  // the delays of whoever answers, with or without a connection of the plan
+  const auto& connections = plan.exchange.connections;
+  for (std::size_t c = 0; c < connections.size() && !connection_; ++c) {
+    if (connections[c].host == host_ && connections[c].port == port_) {
+      connection_ = model::ConnectionIndex(c);
+    }
   }
   const auto& lines = plan.exchange.lines;
   for (std::size_t l = 0; l < lines.size() && gateway_; ++l) {
@@ -92,7 +99,8 @@ void HostStation::take(std::uint64_t session, Duration now, const Received& rece
     if (frame.frame.pdu.empty()) continue;
     if (gateway_) {
       const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
-      const Duration out = draw(gateway.rtt) - draw(gateway.rtt) / 2 + draw(gateway.delay);
+      const Duration rtt = delays_.draw(gateway.rtt);
+      const Duration out = rtt - rtt / 2 + delays_.draw(gateway.delay);
       arrivals_.push_back({frame.last_byte + out, session, frame});
     } else {
       answer(session, frame);
@@ -101,45 +109,27 @@ void HostStation::take(std::uint64_t session, Duration now, const Received& rece
   if (sessions_.at(session).receiver->broken()) send({now, session, {}, true});
 }
 
-Duration HostStation::draw(const model::Delay& delay) {
-  switch (options_.durations) {
-    case timing::Durations::typical: return delay.typical;
-    case timing::Durations::longest: return delay.max;
-    case timing::Durations::random: break;
-  }
-  return Duration(std::uniform_int_distribution<std::int64_t>(
-      delay.min.count(), std::max(delay.min, delay.max).count())(random_));
-}
-
 void HostStation::answer(std::uint64_t session, const ReceivedFrame& frame) {
   const Duration now = frame.last_byte;
   const auto target = field_.at_host(host_, port_, frame.frame.unit);
   if (!target) return;
-  const model::Endpoint to = [&] {
-    // the delays of whoever answers, with or without a connection of the plan
-    const auto& connections = plan_.exchange.connections;
-    for (std::size_t c = 0; c < connections.size(); ++c) {
-      if (connections[c].host == host_ && connections[c].port == port_) {
-        return model::effective_endpoint(plan_.exchange, *target, std::nullopt,
-                                         model::ConnectionIndex(c));
-      }
-    }
-    return model::effective_endpoint(plan_.exchange, *target, std::nullopt, std::nullopt);
-  }();
-  const Duration reached = now + draw(to.rtt) - draw(to.rtt) / 2;
+  const model::Endpoint to =
+      model::effective_endpoint(plan_.exchange, *target, std::nullopt, connection_);
+  const Duration rtt = delays_.draw(to.rtt);
+  const Duration reached = now + rtt - rtt / 2;
   const Effects effects = faults_.at(*target, now);
   const bool idle = effects.silent || effects.exception;
   auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
                     : field_.answer(reached, *target, frame.frame.pdu);
   if (!reply) return;
-  FaultyReply out =
-      make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_, to.timeout, random_);
+  FaultyReply out = make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_,
+                               to.timeout, delays_.random());
   for (modbus::Bytes& first : out.first) send({now, session, std::move(first), false});
   if (out.drop) send({now, session, {}, true});
   if (out.reply.empty()) return;
   ++counts_.replies;
-  const Duration back = draw(to.rtt) / 2;
-  send({reached + draw(to.reply) + back + out.later, session, std::move(out.reply), false});
+  send({reached + delays_.draw(to.reply) + rtt / 2 + out.later, session, std::move(out.reply),
+        false});
 }
 
 Duration HostStation::serial_time(const ReceivedFrame& frame, const model::Target& target,
@@ -154,8 +144,8 @@ Duration HostStation::serial_time(const ReceivedFrame& frame, const model::Targe
         modbus::framed_length(static_cast<std::uint32_t>(pdu + 3), framing));
   };
   const Duration gap = std::max({characters->frame_gap(), line.pause, to.pause});
-  return on_line(frame.frame.pdu.size()) + std::max(draw(to.reply), characters->frame_gap()) +
-         on_line(reply_bytes) + gap;
+  return on_line(frame.frame.pdu.size()) +
+         std::max(delays_.draw(to.reply), characters->frame_gap()) + on_line(reply_bytes) + gap;
 }
 
 // First come, first served: one request at a time.
@@ -183,7 +173,7 @@ void HostStation::serve_line(Duration now) {
 void HostStation::answer_from_line(const OnLine& request, Duration begin, bool silent) {
   const modbus::Frame& frame = request.frame.frame;
   const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
-  const Duration back = draw(gateway.rtt) / 2;
+  const Duration back = delays_.draw(gateway.rtt) / 2;
   const bool translated = framing_ == modbus::Framing::tcp;
   if (silent) {
     if (!translated) return;  // it says nothing for a slave
@@ -206,7 +196,7 @@ void HostStation::answer_from_line(const OnLine& request, Duration begin, bool s
   line_free_ = begin + serial_time(request.frame, *target, size);
   if (!reply) return;
   FaultyReply out = make_reply(effects, frame, request.frame.raw, std::move(*reply), framing_,
-                               gateway.timeout, random_);
+                               gateway.timeout, delays_.random());
   if (out.reply.empty()) return;
   ++counts_.replies;
   send({line_free_ + back + out.later, request.session, std::move(out.reply), false});

@@ -12,16 +12,6 @@ modbus::Framing framing_of(const timing::CharacterTiming& characters) {
                                                      : modbus::Framing::rtu;
 }
 
-Duration drawn(const model::Delay& delay, timing::Durations durations, std::mt19937_64& random) {
-  switch (durations) {
-    case timing::Durations::typical: return delay.typical;
-    case timing::Durations::longest: return delay.max;
-    case timing::Durations::random: break;
-  }
-  return Duration(std::uniform_int_distribution<std::int64_t>(
-      delay.min.count(), std::max(delay.min, delay.max).count())(random));
-}
-
 }  // namespace
 
 LineStation::LineStation(const model::ResolvedPlan& plan, model::LineIndex line, Field& field,
@@ -34,7 +24,7 @@ LineStation::LineStation(const model::ResolvedPlan& plan, model::LineIndex line,
       characters_(*timing::character_timing(plan.exchange.lines[line])),
       framing_(framing_of(characters_)),
       receiver_(framing_, modbus::Direction::request, options.silence),
-      random_(options.seed + line) {}
+      delays_(options.durations, options.seed + line) {}
 
 void LineStation::receive(Duration now, modbus::ByteView bytes) {
   Received received;
@@ -99,13 +89,12 @@ void LineStation::answer(const ReceivedFrame& frame, Duration end) {
   }
   const model::Endpoint to =
       model::effective_endpoint(plan_.exchange, *target, line_, std::nullopt);
-  const FaultyReply out =
-      make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_, to.timeout, random_);
+  const FaultyReply out = make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_,
+                                     to.timeout, delays_.random());
   for (const modbus::Bytes& first : out.first) say(end, first);
   if (out.reply.empty()) return;
   ++counts_.replies;
-  const Duration delay =
-      std::max(drawn(to.reply, options_.durations, random_), characters_.frame_gap());
+  const Duration delay = std::max(delays_.draw(to.reply), characters_.frame_gap());
   say(end + delay + out.later, out.reply);
 }
 

@@ -13,43 +13,40 @@ using modbus::RawValue;
 using model::Extent;
 using model::Point;
 
-PointValues::PointValues(const model::ResolvedPlan& plan)
+PointValues::PointValues(const model::ResolvedPlan& plan,
+                         const std::vector<std::size_t>& controllers)
     : plan_(plan), parts_(plan.transactions.size()) {
-  std::map<std::pair<std::size_t, std::size_t>, std::size_t> first;  // transaction of each point
-  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
-    const model::RegisterMap* map = plan.map_of(t.target);
-    if (map == nullptr || !t.read) continue;
-    for (const Point* point : map->points_touching(t.read->area, t.read->extent())) {
-      const Extent extent = model::extent_of(*point);
-      if (extent.first < t.read->offset || extent.end > t.read->extent().end) continue;
-      const auto index = static_cast<std::size_t>(point - map->points().data());
-      first.try_emplace({t.target.index, index}, t.transaction);
+  const auto each_point = [&](const auto& use) {
+    for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+      const model::RegisterMap* map = plan.map_of(t.target);
+      const bool ours = controllers.empty() || std::find(controllers.begin(), controllers.end(),
+                                                         t.controller) != controllers.end();
+      if (map == nullptr || !t.read || !ours) continue;
+      for (const Point* point : map->points_touching(t.read->area, t.read->extent())) {
+        const Extent extent = model::extent_of(*point);
+        if (extent.first < t.read->offset || extent.end > t.read->extent().end) continue;
+        use(t, *point, extent, static_cast<std::size_t>(point - map->points().data()));
+      }
     }
-  }
-  std::map<std::pair<std::size_t, std::size_t>, std::size_t> at;
-  for (const auto& [key, transaction] : first) {
-    at[key] = values_.size();
+  };
+  std::map<std::pair<std::size_t, std::size_t>, std::size_t> at;  // slave, point -> first reader
+  each_point([&](const auto& t, const Point&, const Extent&, std::size_t index) {
+    at.try_emplace({t.target.index, index}, t.transaction);
+  });
+  for (auto& [key, transaction] : at) {
     PointValue value;
     value.slave = key.first;
     value.point = key.second;
     value.transaction = transaction;
+    transaction = values_.size();  // from here on where it stands in the list
     values_.push_back(std::move(value));
   }
-  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
-    const model::RegisterMap* map = plan.map_of(t.target);
-    if (map == nullptr || !t.read) continue;
-    for (const Point* point : map->points_touching(t.read->area, t.read->extent())) {
-      const Extent extent = model::extent_of(*point);
-      const auto found =
-          at.find({t.target.index, static_cast<std::size_t>(point - map->points().data())});
-      const bool whole = extent.first >= t.read->offset && extent.end <= t.read->extent().end;
-      if (!whole || found == at.end()) continue;
-      const bool several = extent.end - extent.first > 1;
-      parts_[t.transaction].push_back(
-          {found->second, extent.first - t.read->offset, extent.end - extent.first,
-           several && t.read_swap ? t.read_swap : plan.order_of(t.target.index, *point)});
-    }
-  }
+  each_point([&](const auto& t, const Point& point, const Extent& extent, std::size_t index) {
+    const bool several = extent.end - extent.first > 1;
+    parts_[t.transaction].push_back(
+        {at.at({t.target.index, index}), extent.first - t.read->offset, extent.end - extent.first,
+         several && t.read_swap ? t.read_swap : plan.order_of(t.target.index, point)});
+  });
 }
 
 void PointValues::add(const RequestRecord& record) {
@@ -107,22 +104,33 @@ std::string PointValues::text(const PointValue& value) const {
   return fmt::format("{:.{}g}", *engineering, digits);
 }
 
-std::size_t put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t index,
-                           const RawValue& raw, std::vector<ControllerMemory*> memories) {
-  const model::RegisterMap* map = plan.map_of({false, slave, 0});
-  const Point& point = map->points()[index];
+namespace {
+
+bool carries(const model::ExchangeTransaction& t, std::size_t slave, const Point& point) {
   const Extent extent = model::extent_of(point);
-  std::size_t carried = 0;
+  return !t.target.is_peer && t.target.index == slave && t.write && t.from &&
+         t.write->area == point.address.area && extent.first >= t.write->offset &&
+         extent.end <= t.write->extent().end;
+}
+
+}  // namespace
+
+bool is_written(const model::ResolvedPlan& plan, std::size_t slave, std::size_t index) {
+  const Point& point = plan.map_of({false, slave, 0})->points()[index];
+  const auto& all = plan.exchange.transactions;
+  return std::any_of(all.begin(), all.end(),
+                     [&](const model::ExchangeTransaction& t) { return carries(t, slave, point); });
+}
+
+void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t index,
+                    const RawValue& raw, const std::vector<ControllerMemory*>& memories) {
+  const Point& point = plan.map_of({false, slave, 0})->points()[index];
+  const Extent extent = model::extent_of(point);
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
-    if (t.target.is_peer || t.target.index != slave || !t.write || !t.from) continue;
-    if (t.write->area != point.address.area || extent.first < t.write->offset ||
-        extent.end > t.write->extent().end) {
-      continue;
-    }
+    if (!carries(t, slave, point)) continue;
     ControllerMemory& memory = *memories[t.controller];
-    BitSequence bits = memory.sequence(*t.from);
+    const BitSequence bits = memory.sequence(*t.from);
     const std::uint64_t at = extent.first - t.write->offset;
-    ++carried;
     if (model::is_bit_area(t.write->area)) {
       memory.set_bit(bits.store, bits.position(at), std::get<bool>(raw));
       continue;
@@ -139,7 +147,6 @@ std::size_t put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, s
     const auto encoded = modbus::encode_value(raw, point.type, order);
     if (encoded) memory.put_registers(words, *encoded);
   }
-  return carried;
 }
 
 }  // namespace greymet::engine

@@ -47,21 +47,16 @@ Program::Program(const model::ResolvedPlan& plan, model::ControllerIndex control
   }
 }
 
-Duration Program::scan_after(Duration time) const {
-  if (time == never || scan_ <= Duration{}) return time;
-  return Duration((time.count() + scan_.count() - 1) / scan_.count() * scan_.count());
-}
-
 Duration Program::next_wake(Duration now) const {
   Duration next = changed_at_ == never && memory_.revision() != scanned_revision_
-                      ? scan_after(now)
-                      : scan_after(changed_at_);
-  for (const Produced& beat : produced_) next = std::min(next, scan_after(beat.next));
+                      ? round_up(now, scan_)
+                      : round_up(changed_at_, scan_);
+  for (const Produced& beat : produced_) next = std::min(next, round_up(beat.next, scan_));
   for (const HeartbeatWatch& watch : watched_) {
     if (watch.alarm) continue;
     const Duration limit = plan_.exchange.heartbeats[watch.heartbeat].watch;
     if (limit > Duration{})
-      next = std::min(next, scan_after(watch.last_change + limit + Duration(1)));
+      next = std::min(next, round_up(watch.last_change + limit + Duration(1), scan_));
   }
   return next;
 }
@@ -71,7 +66,7 @@ void Program::act(Duration now) {
   const bool due = next_wake(now) <= now;
   if (!due) return;
   for (Produced& beat : produced_) {
-    while (scan_after(beat.next) <= now) {
+    while (round_up(beat.next, scan_) <= now) {
       if (!heartbeats_stopped_) {
         const bool bit = memory_.bit(beat.bit.store, beat.bit.first);
         memory_.set_bit(beat.bit.store, beat.bit.first, !bit);

@@ -15,17 +15,19 @@ namespace {
 
 // What the model says of one transaction.
 struct Predicted {
-  std::optional<Duration> response;  // median, typical durations
+  std::optional<Duration> response;  // median
   const timing::TransactionReport* report = nullptr;
 };
 
-std::map<std::size_t, Predicted> predict(const timing::TimingReport& report, Duration quiet) {
+std::map<std::size_t, Predicted> predict(const timing::TimingReport& report, Duration quiet,
+                                         timing::Durations durations) {
   std::map<std::size_t, Predicted> out;
   for (const timing::LineReport& line : report.lines) {
     for (const timing::TransactionReport& t : line.transactions) out[t.transaction].report = &t;
   }
+  if (durations == timing::Durations::random) return out;  // nobody knows which
   timing::SimulationOptions options;
-  options.durations = timing::Durations::typical;
+  options.durations = durations;
   options.horizon = options.at_least = quiet;
   for (std::size_t q = 0; q < report.model.queues.size(); ++q) {
     for (std::size_t j = 0; j < report.model.queues[q].jobs.size(); ++j) {
@@ -52,12 +54,14 @@ TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& 
   if (t.bound && greatest && *greatest > *t.bound) return TransactionVerdict::late;
   // responses also depend on who happens to wait for whom; a duration does not
   const auto median = t.quiet.services.median();
-  if (!median || !t.typical) return TransactionVerdict::good;
-  const auto share = Duration(
-      static_cast<std::int64_t>(options.tolerance * static_cast<double>(t.typical->count())));
-  const Duration apart = *median > *t.typical ? *median - *t.typical : *t.typical - *median;
-  return apart <= std::max(share, options.tolerance_at_least) ? TransactionVerdict::good
-                                                              : TransactionVerdict::off;
+  if (!median) return TransactionVerdict::good;
+  const Duration low = t.expected ? *t.expected : t.shortest.value_or(Duration{});
+  const Duration high = t.expected ? *t.expected : t.longest.value_or(model::longest_sum);
+  const auto share =
+      Duration(static_cast<std::int64_t>(options.tolerance * static_cast<double>(high.count())));
+  const Duration room = std::max(share, options.tolerance_at_least);
+  return *median + room >= low && *median <= high + room ? TransactionVerdict::good
+                                                         : TransactionVerdict::off;
 }
 
 // Every slave that somebody asks falls silent once, one after the other.
@@ -139,7 +143,8 @@ class Rehearsal {
     for (const Field::Tripped& each : stage_.field().tripped(stage_.now())) {
       result_.watchdogs.push_back(each);
     }
-    const auto predicted = predict(report_, std::min(options_.quiet, stage_.now()));
+    const auto predicted =
+        predict(report_, std::min(options_.quiet, stage_.now()), options_.durations);
     for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
       RehearsedTransaction out;
       out.transaction = t.transaction;
@@ -150,7 +155,12 @@ class Rehearsal {
         out.predicted = at->second.response;
         if (at->second.report) {
           out.bound = at->second.report->response_bound;
-          out.typical = at->second.report->typical;
+          const timing::TransactionReport& said = *at->second.report;
+          out.typical = said.typical;
+          out.shortest = said.shortest;
+          out.longest = said.longest;
+          if (options_.durations == timing::Durations::typical) out.expected = said.typical;
+          if (options_.durations == timing::Durations::longest) out.expected = said.longest;
         }
       }
       out.verdict = judge(out, options_);

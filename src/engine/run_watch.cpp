@@ -20,12 +20,12 @@ std::string_view to_string(RunVerdict verdict) {
 }
 
 RunWatch::RunWatch(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-                   std::vector<Expectation> expected)
+                   std::vector<Expectation> expected, const std::vector<std::size_t>& controllers)
     : plan_(plan),
       report_(report),
       expected_(std::move(expected)),
       states_(expected_.size()),
-      points_(plan),
+      points_(plan, controllers),
       measures_(plan.transactions.size()),
       last_response_(plan.transactions.size()) {}
 

@@ -38,7 +38,7 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
       memories_(memories_of(plan)),
       field_(plan, memories_, options.still),
       wires_(timing.queues.size()),
-      random_(options.seed) {
+      delays_(options.durations, options.seed) {
   for (std::size_t c = 0; c < memories_.size(); ++c) {
     masters_.emplace_back(plan, timing, model::ControllerIndex(c), memories_[c], options.master);
     programs_.emplace_back(plan, model::ControllerIndex(c), memories_[c]);
@@ -116,7 +116,7 @@ void World::attend(std::size_t c, const Finished& finished) {
   if (options_.programs) programs_[c].act(now_);
   std::vector<MasterAction> actions;
   masters_[c].act(now_, actions);
-  carry_out(c, actions);
+  carry_out(actions);
   for (const RequestRecord& record : masters_[c].take_records()) finished(record);
   for (Notice& notice : masters_[c].take_notices()) notices_.push_back(notice);
   each.revision = memories_[c].revision();
@@ -170,16 +170,6 @@ void World::restart_due(const Fault& fault) {
   }
 }
 
-Duration World::draw(Duration shortest, Duration typical, Duration longest) {
-  switch (options_.durations) {
-    case timing::Durations::typical: return typical;
-    case timing::Durations::longest: return longest;
-    case timing::Durations::random: break;
-  }
-  return Duration(std::uniform_int_distribution<std::int64_t>(
-      shortest.count(), std::max(shortest, longest).count())(random_));
-}
-
 std::optional<modbus::Frame> World::frame_of(const modbus::Bytes& bytes,
                                              modbus::Framing framing) const {
   auto frame = modbus::decode_frame(bytes, framing);
@@ -187,7 +177,7 @@ std::optional<modbus::Frame> World::frame_of(const modbus::Bytes& bytes,
   return *frame;
 }
 
-void World::carry_out(std::size_t, const std::vector<MasterAction>& actions) {
+void World::carry_out(const std::vector<MasterAction>& actions) {
   for (const MasterAction& action : actions) {
     const model::ExchangeTransaction& t = transaction(action.link, action.job);
     switch (action.kind) {
@@ -198,7 +188,7 @@ void World::carry_out(std::size_t, const std::vector<MasterAction>& actions) {
           push(now_ + t.endpoint.rtt.typical, Kind::refused, action.link, action.job);
         } else {
           const model::Delay& connect = t.endpoint.connect;
-          push(now_ + draw({}, connect.typical, connect.max), Kind::connected, action.link,
+          push(now_ + delays_.draw({}, connect.typical, connect.max), Kind::connected, action.link,
                action.job);
         }
         break;
@@ -216,16 +206,17 @@ void World::send(const MasterAction& action) {
   switch (queue.kind) {
     case QueueKind::serial: {
       const timing::SerialParts& serial = *times.serial;
-      const Duration sent =
-          draw(serial.request, serial.latency_typical + serial.request, serial.request_longest());
+      const Duration sent = delays_.draw(serial.request, serial.latency_typical + serial.request,
+                                         serial.request_longest());
       push(now_ + sent, Kind::to_slave, action.link, action.job, action.bytes, action.turn);
       break;
     }
     case QueueKind::tcp: {
       const timing::NetworkParts& net = *times.network;
       const model::Delay& connect = t.endpoint.connect;
-      push(now_ + draw({}, net.out_typical - connect.typical, net.out_longest - connect.max),
-           Kind::to_slave, action.link, action.job, action.bytes, action.turn);
+      push(
+          now_ + delays_.draw({}, net.out_typical - connect.typical, net.out_longest - connect.max),
+          Kind::to_slave, action.link, action.job, action.bytes, action.turn);
       break;
     }
     case QueueKind::gateway: send_through_gateway(action, times, effects); break;
@@ -259,7 +250,7 @@ void World::reach_slave(const Event& event) {
                      : field_.answer(event.at, *target, request->pdu);
   if (!answer) return;
   const FaultyReply reply = make_reply(effects, *request, event.bytes, std::move(*answer), framing,
-                                       t.endpoint.timeout, random_);
+                                       t.endpoint.timeout, delays_.random());
   for (const modbus::Bytes& first : reply.first) {
     push(event.at, Kind::to_master, event.link, event.job, first);
   }
@@ -272,14 +263,14 @@ void World::reach_slave(const Event& event) {
     const bool refusal = reply.reply.size() == modbus::exception_length(framing);
     const Duration silence = refusal ? serial.exception_silence : serial.reply_silence;
     const Duration frame = characters->characters(static_cast<std::uint32_t>(reply.reply.size()));
-    on_its_way =
-        draw(serial.turnaround_shortest, serial.turnaround_typical, serial.turnaround_longest) +
-        frame + draw({}, {}, silence);
+    on_its_way = delays_.draw(serial.turnaround_shortest, serial.turnaround_typical,
+                              serial.turnaround_longest) +
+                 frame + delays_.draw({}, {}, silence);
   } else {
     const timing::NetworkParts& net = *times.network;
-    on_its_way =
-        draw(t.endpoint.reply.min, net.slave_typical - net.pause, net.slave_longest - net.pause) +
-        draw({}, net.back_typical, net.back_longest);
+    on_its_way = delays_.draw(t.endpoint.reply.min, net.slave_typical - net.pause,
+                              net.slave_longest - net.pause) +
+                 delays_.draw({}, net.back_typical, net.back_longest);
   }
   Duration at = event.at + on_its_way + reply.later;
   if (queue.kind == QueueKind::serial && !target->is_peer) {
@@ -295,7 +286,7 @@ void World::send_through_gateway(const MasterAction& action, const TransactionTi
                                  const Effects& effects) {
   const timing::NetworkParts& net = *times.network;
   const Duration out = effects.silent ? timing::failure_times(times).before
-                                      : draw({}, net.out_typical, net.out_longest);
+                                      : delays_.draw({}, net.out_typical, net.out_longest);
   Wire& wire = wires_[action.link];
   wire.last_arrival = std::max(wire.last_arrival, now_ + out);
   push(wire.last_arrival, Kind::line_arrival, action.link, action.job, action.bytes, action.turn);
@@ -314,8 +305,9 @@ void World::begin_on_line(SharedLine& line, Duration at) {
   // a translating gateway tries by itself; a transparent one waits as long as one try of the master
   const std::int64_t tries =
       transaction(event.link, event.job).endpoint.translated ? failure.tries : 1;
-  Duration busy = effects.silent ? model::times(tries, failure.each)
-                                 : draw(serial.shortest(), serial.typical(), serial.longest());
+  Duration busy = effects.silent
+                      ? model::times(tries, failure.each)
+                      : delays_.draw(serial.shortest(), serial.typical(), serial.longest());
   if (effects.exception && !effects.silent) busy = std::min(busy, serial.exception_longest());
   event.at = at + busy;
   event.kind = Kind::line_end;
@@ -338,7 +330,7 @@ void World::end_on_line(const Event& event) {
     if (target && !effects.silent && !effects.exception) {
       answer = field_.answer(event.at, *target, request->pdu);
     }
-    Duration back = draw({}, times.network->back_typical, times.network->back_longest);
+    Duration back = delays_.draw({}, times.network->back_typical, times.network->back_longest);
     if (!answer && t.endpoint.translated) {
       const auto function = std::to_integer<std::uint8_t>(request->pdu[0]);
       answer = modbus::encode_exception(
@@ -349,8 +341,9 @@ void World::end_on_line(const Event& event) {
     if (answer) {
       Effects damage = effects;
       damage.silent = false;
-      const FaultyReply reply = make_reply(damage, *request, event.bytes, std::move(*answer),
-                                           t.endpoint.framing, t.endpoint.timeout, random_);
+      const FaultyReply reply =
+          make_reply(damage, *request, event.bytes, std::move(*answer), t.endpoint.framing,
+                     t.endpoint.timeout, delays_.random());
       if (!reply.reply.empty()) {
         push(event.at + back + reply.later, Kind::to_master, event.link, event.job, reply.reply);
       }

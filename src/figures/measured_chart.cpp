@@ -29,10 +29,11 @@ MeasuredChart measured_chart_of(const engine::RehearsalResult& result, bool virt
   std::size_t good = 0;
   for (const engine::RehearsedTransaction& t : result.transactions) {
     const auto median = t.quiet.services.median();
-    if (!median || !t.typical) continue;
+    const auto expected = t.expected ? t.expected : t.typical;
+    if (!median || !expected) continue;
     MeasuredChart::Row row;
     row.name = t.name;
-    row.predicted_ms = to_ms(*t.typical);
+    row.predicted_ms = to_ms(*expected);
     row.median_ms = to_ms(*median);
     row.least_ms = to_ms(*t.quiet.services.least());
     row.most_ms = to_ms(*t.quiet.services.greatest());
@@ -69,7 +70,7 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
   s += fmt::format(
       "set multiplot\nset logscale xy\nset xrange [{0:g}:{1:g}]\nset yrange [{0:g}:{1:g}]\n"
       "set format x '%.12g'\nset format y '%.12g'\n"
-      "set xlabel 'typical duration in ms' offset 0,-0.3\n"
+      "set xlabel 'duration by the model in ms' offset 0,-0.3\n"
       "set ylabel 'measured in ms' textcolor rgb C_TXT\n"
       "set grid xtics ytics lc rgb C_GRID lw 1 lt 1\n"
       "set lmargin at screen 0.07\nset rmargin at screen 0.56\nset tmargin at screen 0.86\n"
@@ -108,7 +109,7 @@ std::string measured_script(const MeasuredChart& chart, PictureFormat format) {
     s += fmt::format(
         "unset label 1\nunset label 2\nunset logscale\nset key off\nunset ylabel\n"
         "set xrange [{0:g}:{1:g}]\nset yrange [0.3:{2:g}]\nset ytics ({3}) scale 0 font {4}\n"
-        "set xlabel 'median from typical in %' offset 0,-0.3\nset grid xtics noytics\n"
+        "set xlabel 'median from the model in %' offset 0,-0.3\nset grid xtics noytics\n"
         "set xzeroaxis\nset arrow 9 from 0,0.3 to 0,{2:g} nohead lc rgb C_MUTE lw 1\n"
         "set lmargin at screen 0.72\nset rmargin at screen 0.965\n"
         "$right << EOD\n{5}EOD\n"

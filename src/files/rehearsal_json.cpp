@@ -35,6 +35,7 @@ Json transaction_json(const engine::RehearsedTransaction& t) {
           {"bound_ms", ms_or_null(t.bound)},
           {"duration_median_ms", ms_or_null(t.quiet.services.median())},
           {"typical_ms", ms_or_null(t.typical)},
+          {"expected_ms", ms_or_null(t.expected)},
           {"verdict", to_string(t.verdict)}};
 }
 

@@ -109,9 +109,7 @@ class FaultRow {
     if (kind == nullptr) return std::nullopt;
     const auto known = engine::fault_kind_from(kind->text);
     if (!known) {
-      static constexpr std::array<std::string_view, 13> kinds{
-          "silent", "slow",  "garbled", "exception", "wrong-unit", "wrong-function", "short",
-          "echo",   "noise", "late",    "drop",      "refuse",     "restart"};
+      const auto kinds = engine::fault_kinds();
       in.bad(*kind, "fault", fmt::format("one of {}", fmt::join(kinds, ", ")),
              nearest(kind->text, kinds));
       return std::nullopt;
@@ -189,6 +187,7 @@ class Spots {
     const std::string rest = dot == std::string::npos ? std::string() : c->text.substr(dot + 1);
     ValueSpot spot;
     spot.where = c->text;
+    spot.place = c->place;
     const auto& slaves = plan_.plan.slaves;
     for (std::size_t s = 0; s < slaves.size(); ++s) {
       if (slaves[s].name == owner) return point_of(in, *c, s, rest, spot);
@@ -326,7 +325,7 @@ TableOf<Fault> read_faults(const std::string& text, std::uint32_t file,
 }
 
 TableOf<StatedValue> read_values(const std::string& text, std::uint32_t file,
-                                 const model::ResolvedPlan& plan) {
+                                 const model::ResolvedPlan& plan, bool may_move) {
   Spots spots(plan);
   return read_rows<StatedValue>(
       text, file, columns_of_values, [&](RowReader& in) -> std::optional<StatedValue> {
@@ -347,6 +346,10 @@ TableOf<StatedValue> read_values(const std::string& text, std::uint32_t file,
           constant.a = *number;
           out.generator = constant;
           return out;
+        }
+        if (!may_move) {
+          in.bad(*c, "value", "a number, such as 12.5");
+          return std::nullopt;
         }
         const auto generator = engine::generator_from(c->text);
         if (!generator) {

@@ -111,7 +111,7 @@ void fill_tcp(const Endpoint& to, TransactionTimes& times) {
   times.typical = net.out_typical + net.slave_typical + net.back_typical;
   times.longest = net.out_longest + net.slave_longest + net.back_longest;
   times.exception_longest = times.longest;
-  times.failed_attempt = times.timeout;
+  times.failed_attempt = times.timeout + net.connect_longest;
   times.host_off = to.connect_timeout;
   times.retransmission = to.retransmission;
   if (!to.broadcast) times.silent = failure_times(times).silent();
@@ -126,6 +126,8 @@ std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
 
 FailureTimes failure_times(const TransactionTimes& times) {
   FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off};
+  // the timeout begins with the request, behind the connection that each try opens
+  if (times.network && !times.serial) out.each += times.network->connect_longest;
   if (!times.serial || times.timeout_of_master) return out;
   out.each += times.serial->request_longest() + times.serial->gap;
   if (times.network) {

@@ -392,3 +392,49 @@ TEST_CASE("a full disk ends with status 3 and one line, and what was measured st
   CHECK(trend.status == 0);
   CHECK(Json::parse(trend.out)["points"][0]["samples"] > 5);
 }
+
+TEST_CASE("rows that no run could fulfil are refused with their place before anything is opened") {
+  const WireSite site;
+  site.write("values.csv", "where,value\nmoisture.range_low,10\nmoisture.grain_moisture,3\n");
+  const test::Outcome values = site.run({"run", "maltings.toml", "--values", "values.csv"});
+  CHECK(values.status == 2);
+  CHECK(values.err ==
+        "values.csv:3:1: error: moisture.grain_moisture: no write of the plan carries this point\n"
+        "       = remedy: leave the row out, or name a point that is written\n");
+  site.write("values.csv", "where,value\nmoisture.range_low,sine 10 20 30s\n");
+  CHECK(site.run({"run", "maltings.toml", "--values", "values.csv"}).err ==
+        "values.csv:2:20: error: row 1: value 'sine 10 20 30s' is not valid\n"
+        "       = remedy: write a number, such as 12.5\n");
+  site.write("expect.csv", "where,value\nmoisture.grain_moisture,3\nkiln.%MW100,1\n");
+  const test::Outcome expected =
+      site.run({"run", "maltings.toml", "--expect", "expect.csv", "--controller", "loadout"});
+  CHECK(expected.status == 2);
+  CHECK(expected.err ==
+        "expect.csv:2:1: error: moisture.grain_moisture: no transaction of this run reads this "
+        "point\n"
+        "       = remedy: leave the row out, or name a point that is read\n"
+        "expect.csv:3:1: error: kiln.%MW100: this controller is not run\n"
+        "       = remedy: see --controller\n");
+  CHECK(site.run({"run", "maltings.toml", "--until-met"}).status == 2);
+  CHECK(site.run({"rehearse", "maltings.toml", "--fast", "--no-faults", "--faults", "x.csv"}).err ==
+        "greymet: --faults and --no-faults exclude each other\n");
+}
+
+TEST_CASE("the demo passes with its longest and with random delays too") {
+  const WireSite site;
+  for (const char* durations : {"longest", "random"}) {
+    const test::Outcome outcome = site.run(
+        {"rehearse", "maltings.toml", "--fast", "--no-faults", "--durations", durations, "--json"});
+    CHECK(outcome.status == 0);
+    CHECK(Json::parse(outcome.out)["verdict"] == "passed");
+  }
+}
+
+TEST_CASE("a run that cannot open its ports leaves the log of the one before") {
+  const WireSite site;
+  REQUIRE(site.run({"rehearse", "maltings.toml", "--fast", "--no-faults", "-o", "out"}).status ==
+          0);
+  const std::string before = site.read("out/log.csv");
+  CHECK(site.run({"run", "maltings.toml", "-o", "out"}).status == 3);
+  CHECK(site.read("out/log.csv") == before);
+}

@@ -227,11 +227,7 @@ TEST_CASE("an answer that comes too late is taken for no other request's") {
   // alike but for the address
   Site site(
       {R"(name = "p", slave = "a", fc = 3, at = 10, count = 1, into = "%MW10", every = "1s")",
-       R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s", phase = "10ms")"},
-      [] {
-        MasterOptions options;
-        return options;
-      }());
+       R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s", phase = "10ms")"});
   CHECK(site.act({}) == std::vector<std::string>{"send north"});
   // both tries of p time out; q's turn comes
   const auto actions = site.act_until(milliseconds(240));

@@ -78,3 +78,26 @@ TEST_CASE("an idle connection is closed after its time, one in use is not") {
   CHECK(actions[0].kind == StationAction::Kind::close);
   CHECK(actions[0].session == 1);
 }
+
+TEST_CASE("random delays never let an answer leave before it was asked for") {
+  const auto loaded = test::load(station_plan);
+  std::vector<ControllerMemory> memories;
+  for (const model::MemoryLayout& layout : loaded.plan.layouts) memories.emplace_back(layout);
+  Field field(loaded.plan, memories, true);
+  const FaultScript faults;
+  StationOptions options;
+  options.durations = timing::Durations::random;
+  HostStation station(loaded.plan, "10.20.0.31", 502, field, faults, options);
+  REQUIRE(station.accept({}, 1));
+  Duration now{};
+  for (int i = 0; i < 1000; ++i) {
+    now += std::chrono::milliseconds(100);
+    station.receive(now, 1, *modbus::from_hex("00 01 00 00 00 06 FF 03 00 00 00 01"));
+    CHECK(station.next_wake() >= now);
+    // the longest of the plan's defaults: 50 ms of the slave, 5 ms of the network
+    CHECK(station.next_wake() <= now + std::chrono::milliseconds(55));
+    std::vector<StationAction> actions;
+    station.act(now + std::chrono::milliseconds(60), actions);
+    CHECK(actions.size() == 1);
+  }
+}

@@ -144,6 +144,11 @@ retries = 1
         slave, slave[0] - 'a' + 1, *rc::gen::inRange(1, 9), *rc::gen::inRange(9, 30),
         *rc::gen::arbitrary<bool>() ? "pause = \"4ms\"\n" : "");
   }
+  text += fmt::format(
+      "[slave.e]\nhost = \"10.20.0.32\"\ntimeout = \"90ms\"\nconnect_timeout = "
+      "\"80ms\"\nretries = 1\nconnect = \"{}\"\nreply = {{ typical = \"2ms\", max = "
+      "\"9ms\" }}\nrtt = {{ typical = \"2ms\", max = \"6ms\" }}\n",
+      one_of({"each", "keep"}));
   text += R"([slave.w]
 line = "roof"
 unit = 1
@@ -164,9 +169,9 @@ transactions = [
 )";
   const auto count = *rc::gen::inRange(2, 10);
   for (int i = 0; i < count; ++i) {
-    const std::string slave = one_of({"a", "b", "c", "w", "x", "t"});
+    const std::string slave = one_of({"a", "b", "c", "w", "x", "t", "e"});
     const bool on_line = slave < "d";
-    const bool loadout = !on_line && slave != "t" && *rc::gen::arbitrary<bool>();
+    const bool loadout = !on_line && slave != "t" && slave != "e" && *rc::gen::arbitrary<bool>();
     const bool write = *rc::gen::inRange(0, 3) == 0;
     const int size = *rc::gen::inRange(1, 20);
     text += fmt::format(

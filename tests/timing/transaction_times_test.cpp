@@ -124,6 +124,9 @@ TEST_CASE("direct TCP: round trip and reply, each connection one more round trip
   times = times_of(plan("connect = \"each\"\npause = \"2ms\""));
   CHECK(to_ms(times.typical) == 1 + 1 + 3 + 2);
   CHECK(to_ms(times.longest) == 4 + 4 + 20 + 2);
+  // each of both tries opens a connection, and then waits
+  CHECK(to_ms(times.failed_attempt) == 4 + 500);
+  CHECK(to_ms(*times.silent) == 2 * (4 + 500));
 }
 
 TEST_CASE("a peer answers within two of its scans; defaults are marked") {

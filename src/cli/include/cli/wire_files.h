@@ -1,4 +1,4 @@
-// The small files of commands that go to the wire, read and refused in one way.
+// What commands that go to the wire have in common: small files, times, the log.
 #pragma once
 
 #include <optional>
@@ -9,10 +9,31 @@
 
 #include "cli/commands.h"
 #include "cli/print.h"
+#include "engine/controller_memory.h"
 #include "files/file_source.h"
+#include "files/request_log.h"
 #include "files/wire_tables.h"
+#include "timing/simulation.h"
 
 namespace greymet::cli {
+
+// The time of --duration: never ends where nothing was said. Fails with what is wrong.
+[[nodiscard]] tl::expected<model::Duration, std::string> run_length(const std::string& text);
+// "typical", "longest", "random"
+[[nodiscard]] timing::Durations durations_named(const std::string& name);
+
+// log.csv in the folder of -o; nothing where no folder was asked for.
+[[nodiscard]] tl::expected<std::optional<files::RequestLog>, files::FileError> begin_log(
+    const OutputOptions& output, const model::ResolvedPlan& plan);
+// Writes what waits, and says what could not be written. `status`, or exit_unreachable.
+[[nodiscard]] int finish_log(std::optional<files::RequestLog>& log, int status,
+                             const Terminal& terminal);
+
+// A number into one word or bit.
+void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number);
+
+// "greymet: ..." for what a device, port or folder refused. Returns exit_unreachable.
+int unreachable(const Terminal& terminal, std::string_view message);
 
 // Prints what is wrong with a table: "faults.csv:2:5: error: row 1: ..." and the remedy.
 void print_table_findings(const std::string& path, const model::Findings& findings,

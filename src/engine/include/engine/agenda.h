@@ -20,6 +20,12 @@ using model::Duration;
 
 inline constexpr Duration never = Duration::max();
 
+// The first multiple of `step` that is not before `time`; `time` itself where there is no step.
+[[nodiscard]] constexpr Duration round_up(Duration time, Duration step) {
+  if (step <= Duration{} || time == never) return time;
+  return Duration((time.count() + step.count() - 1) / step.count() * step.count());
+}
+
 // How a request ended, as far as the agenda has to know.
 enum class Ending : std::uint8_t {
   answered,  // with data, or by an exception: the device is there

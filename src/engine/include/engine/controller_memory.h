@@ -30,12 +30,18 @@ struct BitSequence {
   }
 };
 
+// The bits that a range of this controller means.
+[[nodiscard]] BitSequence bits_of(const model::MemoryLayout& layout,
+                                  const model::MemoryRange& range);
+
 class ControllerMemory {
  public:
   // Keeps a pointer: the layout must outlive it. All is 0 and unknown.
   explicit ControllerMemory(const model::MemoryLayout& layout);
 
-  [[nodiscard]] BitSequence sequence(const model::MemoryRange& range) const;
+  [[nodiscard]] BitSequence sequence(const model::MemoryRange& range) const {
+    return bits_of(*layout_, range);
+  }
 
   [[nodiscard]] bool bit(std::size_t store, std::uint64_t position) const;
   [[nodiscard]] bool known(const BitSequence& bits) const;

@@ -35,6 +35,7 @@ enum class FaultKind : std::uint8_t {
 // As a script names them: "silent", "slow", "garbled", "exception", "wrong-unit",
 // "wrong-function", "short", "echo", "noise", "late", "drop", "refuse", "restart".
 [[nodiscard]] std::string_view to_string(FaultKind kind);
+[[nodiscard]] std::vector<std::string_view> fault_kinds();
 [[nodiscard]] std::optional<FaultKind> fault_kind_from(std::string_view text);
 
 // One row: from `at` until `until` every reply of that slave (or controller that answers).

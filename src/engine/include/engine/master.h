@@ -218,6 +218,7 @@ class Master {
   void dispatch(Duration now);
   void start(Link& link, const Agenda::Turn& turn, Duration now);
   void send(Link& link, UnderWay& request, Duration now);
+  void hang_up(Link& link, const UnderWay& request);
   void connect_or_send(Link& link, UnderWay& request, Duration now);
   [[nodiscard]] bool counts_in_limit(const Link& link) const;
 

@@ -23,8 +23,9 @@ struct PointValue {
 
 class PointValues {
  public:
-  // Keeps a reference.
-  explicit PointValues(const model::ResolvedPlan& plan);
+  // Keeps a reference. Reads of these controllers; of all if there are none.
+  explicit PointValues(const model::ResolvedPlan& plan,
+                       const std::vector<std::size_t>& controllers = {});
   void add(const RequestRecord& record);
   // Every point that some transaction reads, slave by slave, in the order of their maps.
   [[nodiscard]] const std::vector<PointValue>& values() const { return values_; }
@@ -49,9 +50,12 @@ class PointValues {
   std::vector<std::vector<Part>> parts_;  // per transaction of the resolved plan
 };
 
+// Some write of the plan carries the whole point.
+[[nodiscard]] bool is_written(const model::ResolvedPlan& plan, std::size_t slave,
+                              std::size_t point);
 // Puts a value for a point where each write that carries the point takes it from, in the order in
-// which it lies there. Returns how many writes carry it.
-std::size_t put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t point,
-                           const modbus::RawValue& raw, std::vector<ControllerMemory*> memories);
+// which it lies there.
+void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t point,
+                    const modbus::RawValue& raw, const std::vector<ControllerMemory*>& memories);
 
 }  // namespace greymet::engine

@@ -53,7 +53,6 @@ class Program {
     BitSequence from;
     BitSequence to;
   };
-  [[nodiscard]] Duration scan_after(Duration time) const;
   void copy_all();
   void watch(Duration now);
 

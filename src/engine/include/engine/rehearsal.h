@@ -20,12 +20,13 @@
 namespace greymet::engine {
 
 struct RehearsalOptions {
+  timing::Durations durations = timing::Durations::typical;  // that the stage takes
   Duration quiet = std::chrono::seconds(30);
   bool blocks = true;
   bool faults = true;
   std::optional<std::vector<Fault>> script;  // from the beginning of the third act
   bool heartbeats = true;
-  // A median duration is as predicted within the larger of these.
+  // A median duration is as expected within the larger of these.
   double tolerance = 0.03;
   Duration tolerance_at_least = std::chrono::microseconds(300);
 };
@@ -45,9 +46,12 @@ struct RehearsedTransaction {
   TransactionMeasure all;             // of all acts
   TransactionMeasure quiet;           // of the first
   std::uint64_t missed = 0;           // releases, in all acts
-  std::optional<Duration> predicted;  // median response with typical durations
+  std::optional<Duration> predicted;  // median response with these durations; none for random
   std::optional<Duration> bound;
-  std::optional<Duration> typical;  // service
+  std::optional<Duration> typical;   // of one transaction on its line or connection
+  std::optional<Duration> expected;  // the same with the durations of the stage; none for random
+  std::optional<Duration> shortest;
+  std::optional<Duration> longest;
   TransactionVerdict verdict = TransactionVerdict::good;
 };
 

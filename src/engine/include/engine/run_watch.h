@@ -55,9 +55,10 @@ struct RunTransaction {
 // Collects while a run goes on. One thread.
 class RunWatch {
  public:
-  // Keeps references. `report` is that of timing::analyse_longest().
+  // Keeps references. `report` is that of timing::analyse_longest(), `controllers` those that are
+  // run; all if there are none.
   RunWatch(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-           std::vector<Expectation> expected);
+           std::vector<Expectation> expected, const std::vector<std::size_t>& controllers);
   void add(const RequestRecord& record);
   // Looks at what is expected; to be called several times a second.
   void look(Duration now, const std::vector<ControllerMemory*>& memories);

@@ -11,17 +11,16 @@
 #include <map>
 #include <memory>
 #include <optional>
-#include <random>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "engine/agenda.h"
+#include "engine/delay_source.h"
 #include "engine/faults.h"
 #include "engine/field.h"
 #include "engine/frame_receiver.h"
 #include "timing/character.h"
-#include "timing/simulation.h"
 
 namespace greymet::engine {
 
@@ -80,7 +79,7 @@ class LineStation {
   std::deque<std::pair<Duration, ReceivedFrame>> requests_;  // with the end of each
   std::deque<Piece> pieces_;                                 // in the order of time
   Duration free_{};                                          // of what was said last
-  std::mt19937_64 random_;
+  DelaySource delays_;
   StationCounts counts_;
 };
 
@@ -125,7 +124,6 @@ class HostStation {
   void serve_line(Duration now);
   void answer_from_line(const OnLine& request, Duration end, bool silent);
   void send(Outgoing outgoing);
-  [[nodiscard]] Duration draw(const model::Delay& delay);
   [[nodiscard]] Duration serial_time(const ReceivedFrame& frame, const model::Target& target,
                                      std::size_t reply_bytes);
   void restarts(Duration now);
@@ -138,7 +136,8 @@ class HostStation {
   const FaultScript& faults_;
   StationOptions options_;
   std::optional<model::GatewayIndex> gateway_;
-  std::optional<model::LineIndex> line_;  // behind the gateway
+  std::optional<model::ConnectionIndex> connection_;  // of the plan, the first that leads here
+  std::optional<model::LineIndex> line_;              // behind the gateway
   modbus::Framing framing_ = modbus::Framing::tcp;
   std::optional<std::int64_t> most_sessions_;
   std::vector<std::string> allowed_;  // addresses; anybody if empty
@@ -148,7 +147,7 @@ class HostStation {
   std::deque<OnLine> arrivals_;
   Duration line_free_{};
   Duration restarted_until_{-1};  // faults up to here have been carried out
-  std::mt19937_64 random_;
+  DelaySource delays_;
   StationCounts counts_;
 };
 

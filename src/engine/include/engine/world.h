@@ -9,12 +9,11 @@
 #include <cstdint>
 #include <deque>
 #include <map>
-#include <random>
 #include <stop_token>
 #include <vector>
 
+#include "engine/delay_source.h"
 #include "engine/stage.h"
-#include "timing/simulation.h"
 
 namespace greymet::engine {
 
@@ -92,7 +91,7 @@ class World final : public Stage {
             Duration turn = {});
   [[nodiscard]] Effects effects_of(const model::Target& target, Duration turn, Duration at) const;
   void handle(Event event);
-  void carry_out(std::size_t controller, const std::vector<MasterAction>& actions);
+  void carry_out(const std::vector<MasterAction>& actions);
   void send(const MasterAction& action);
   void send_through_gateway(const MasterAction& action, const timing::TransactionTimes& times,
                             const Effects& effects);
@@ -100,7 +99,6 @@ class World final : public Stage {
   void begin_on_line(SharedLine& line, Duration at);
   void end_on_line(const Event& event);
   void restart_due(const Fault& fault);
-  [[nodiscard]] Duration draw(Duration shortest, Duration typical, Duration longest);
   [[nodiscard]] const model::ExchangeTransaction& transaction(std::size_t link,
                                                               std::size_t job) const {
     return *transactions_[link][job];
@@ -121,7 +119,7 @@ class World final : public Stage {
   std::vector<Event> events_;                 // a heap
   std::uint64_t order_ = 0;
   std::vector<Notice> notices_;
-  std::mt19937_64 random_;
+  DelaySource delays_;
   Duration now_{};
   // Who has to act, and when next: most events concern one controller.
   struct Attention {

@@ -21,6 +21,7 @@ struct ValueSpot {
   model::ControllerIndex controller;
   std::optional<model::MemoryRange> memory;  // one word, or one bit
   std::string where;                         // as it was written
+  model::Range place;                        // there
 };
 
 // One row of a table of values.
@@ -45,8 +46,9 @@ using TableOf = tl::expected<std::vector<Row>, model::Findings>;
 // `file` is the index that places get. Fails with what is wrong with the rows, all of them.
 [[nodiscard]] TableOf<engine::Fault> read_faults(const std::string& text, std::uint32_t file,
                                                  const model::ResolvedPlan& plan);
+// `may_move`: generators may stand for values.
 [[nodiscard]] TableOf<StatedValue> read_values(const std::string& text, std::uint32_t file,
-                                               const model::ResolvedPlan& plan);
+                                               const model::ResolvedPlan& plan, bool may_move);
 [[nodiscard]] TableOf<ExpectedValue> read_expected(const std::string& text, std::uint32_t file,
                                                    const model::ResolvedPlan& plan);
 

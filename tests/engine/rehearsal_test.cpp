@@ -1,0 +1,110 @@
+// A rehearsal against the virtual world: what it finds, and peers on a serial line.
+#include "engine/rehearsal.h"
+
+#include <catch2/catch.hpp>
+
+#include "engine/world.h"
+#include "plans.h"
+
+using namespace greymet;
+using namespace greymet::engine;
+using std::chrono::seconds;
+
+namespace {
+
+RehearsalResult rehearsed(const model::ResolvedPlan& plan, timing::Durations durations,
+                          const std::function<void(World&)>& prepare = {}) {
+  const timing::TimingReport report = timing::analyse_longest(plan);
+  WorldOptions options;
+  options.durations = durations;
+  options.master.triggers_always = options.master.ignore_gates = true;
+  World world(plan, report.model, options);
+  if (prepare) prepare(world);
+  RehearsalOptions how;
+  how.durations = durations;
+  how.quiet = seconds(10);
+  return rehearse(plan, report, world, how, {});
+}
+
+// A controller that answers on a serial line, and a slave beside it.
+constexpr const char* line_plan = R"([controller.kiln]
+scan = "10ms"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[controller.loadout]
+scan = "8ms"
+answers = [ { line = "link", unit = 9 } ]
+[controller.loadout.memory]
+"%MW" = { kind = "word", first = 0, count = 100, serves = "hr:0" }
+[line.link]
+master = "kiln"
+mode = "rtu"
+baud = 38400
+format = "8E1"
+timeout = "100ms"
+[slave.gauge]
+line = "link"
+unit = 1
+reply = { typical = "3ms", max = "9ms" }
+[exchange]
+transactions = [
+  { name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW1", count = 4, from = "%MW10", every = "200ms" },
+  { name = "back", controller = "kiln", slave = "loadout", fc = 3, at = "%MW11", count = 4, into = "%MW20", every = "200ms", phase = "60ms" },
+  { name = "in", controller = "kiln", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW30", every = "200ms", phase = "120ms" },
+]
+[supervision]
+heartbeats = [
+  { name = "alive", from = "kiln", bit = "%MW10.0", toggle = "500ms", to = "loadout", watch = "2s", react = "4s" },
+]
+)";
+
+}  // namespace
+
+TEST_CASE("a rehearsal passes with typical, longest and random delays alike") {
+  const auto loaded = test::load(line_plan);
+  for (const auto durations :
+       {timing::Durations::typical, timing::Durations::longest, timing::Durations::random}) {
+    const RehearsalResult result = rehearsed(loaded.plan, durations);
+    CHECK(result.passed);
+    for (const RehearsedTransaction& t : result.transactions) {
+      INFO(t.name);
+      CHECK(t.verdict == TransactionVerdict::good);
+      CHECK(t.expected.has_value() == (durations != timing::Durations::random));
+    }
+  }
+}
+
+TEST_CASE("a controller that answers on a line is a peer like any other") {
+  const auto loaded = test::load(line_plan);
+  const RehearsalResult result = rehearsed(loaded.plan, timing::Durations::typical);
+  REQUIRE(result.blocks.size() == 3);
+  for (const RehearsedBlock& block : result.blocks) {
+    CHECK(block.first == BlockVerdict::arrived);
+    CHECK(block.last == BlockVerdict::arrived);
+  }
+  REQUIRE(result.heartbeats.size() == 1);
+  CHECK(result.heartbeats[0].good);
+  CHECK(result.heartbeats[0].changes_seen > 15);  // twice a second for 10 s
+}
+
+TEST_CASE("a slave that is slower than the plan says is off, or late") {
+  const auto loaded = test::load(line_plan);
+  const auto slower = [](Duration by) {
+    return [by](World& world) {
+      Fault slow;
+      slow.kind = FaultKind::slow;
+      slow.time = by;
+      world.set_faults(FaultScript({slow}));
+    };
+  };
+  const RehearsalResult a_little =
+      rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(2)));
+  CHECK_FALSE(a_little.passed);
+  CHECK(a_little.transactions[2].verdict == TransactionVerdict::off);
+  const RehearsalResult much =
+      rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(90)));
+  CHECK(much.transactions[2].verdict == TransactionVerdict::late);
+  const RehearsalResult too_much =
+      rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(300)));
+  CHECK(too_much.transactions[2].verdict == TransactionVerdict::failing);
+}
