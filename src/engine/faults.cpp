@@ -49,6 +49,7 @@ std::string_view to_string(FaultKind kind) {
 
 std::vector<std::string_view> fault_kinds() {
   std::vector<std::string_view> out;
+  out.reserve(names.size());
   for (const Name& name : names) out.push_back(name.text);
   return out;
 }
