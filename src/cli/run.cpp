@@ -78,6 +78,7 @@ class CommandLine {
     add_rehearse();
     add_trend();
     add_export();
+    add_diff();
     add_demo();
   }
 
@@ -334,10 +335,27 @@ class CommandLine {
     add_results(c, trend_.output);
   }
   void add_export() {
-    auto& c = add("export", "write the exchange for download: exchange.json and exchange.csv",
+    auto& c = add("export",
+                  "write the exchange for download and handover, or hold a folder against the plan",
                   [this] { return run_export(export_, terminal_); });
     c.add_option("PLAN", export_.plan, plan_help)->required();
-    add_output(c, export_.out, export_.force, true);
+    c.add_option("--only", export_.only,
+                 "formats to write: json, csv, xlsx, st, plcopen, things; all if left out")
+        ->delimiter(',')
+        ->type_name("LIST");
+    c.add_option("--compare", export_.compare,
+                 "instead of writing: say whether this folder, or file from site, is what the plan "
+                 "gives")
+        ->type_name("PATH");
+    add_format(c, export_.format);
+    add_output(c, export_.out, export_.force, false);
+  }
+  void add_diff() {
+    auto& c = add("diff", "say what changed between two plans, and what it does to timing",
+                  [this] { return run_diff(diff_, terminal_); });
+    c.add_option("OLD", diff_.old_plan, "the plan as it was")->required();
+    c.add_option("NEW", diff_.new_plan, "the plan as it is now")->required();
+    add_format(c, diff_.format);
   }
   void add_demo() {
     auto& c = add("demo", "write the demo plans and maps, and go through every step on them",
@@ -366,6 +384,7 @@ class CommandLine {
   RehearseOptions rehearse_;
   TrendOptions trend_;
   ExportOptions export_;
+  DiffOptions diff_;
   DemoOptions demo_;
 };
 

@@ -5,12 +5,11 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/duration_text.h"
 
 namespace greymet::files {
 
-using internal::dump;
 using Json = nlohmann::ordered_json;
 
 namespace {

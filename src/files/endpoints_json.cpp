@@ -7,7 +7,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/nearest_name.h"
 
 namespace greymet::files {
@@ -144,7 +144,7 @@ std::string endpoints_json(const EndpointTable& table) {
   for (const auto& [name, device] : table.lines) lines[name] = device;
   Json tcp = Json::object();
   for (const auto& [host, address] : table.tcp) tcp[host] = address;
-  return internal::dump({{"lines", std::move(lines)}, {"tcp", std::move(tcp)}});
+  return dump({{"lines", std::move(lines)}, {"tcp", std::move(tcp)}});
 }
 
 tl::expected<EndpointTable, model::Findings> read_endpoints(const std::string& text,

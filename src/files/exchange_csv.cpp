@@ -1,6 +1,6 @@
 #include <fmt/format.h>
 
-#include "csv_text.h"
+#include "files/csv_text.h"
 #include "files/exchange_export.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
@@ -8,7 +8,6 @@
 
 namespace greymet::files {
 
-using internal::CsvWriter;
 using model::ExchangeTransaction;
 using model::ResolvedPlan;
 using model::TriggerKind;
@@ -28,7 +27,8 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
            "host",           "port", "fc",         "read_area", "read_at",     "read_count",
            "read_reference", "into", "write_area", "write_at",  "write_count", "write_reference",
            "from",           "when", "period_ms",  "phase_ms",  "min_gap_ms",  "trigger",
-           "on_loss",        "tags"});
+           "on_loss",        "tags", "fingerprint"});
+  const std::string fingerprint = fingerprint_of(resolved);
   const model::TagCoverage tags(resolved);
   std::size_t order = 0;
   for (const ExchangeTransaction& t : resolved.exchange.transactions) {
@@ -71,6 +71,7 @@ std::string exchange_csv(const ResolvedPlan& resolved) {
       }
     }
     cells.push_back(std::move(names));
+    cells.push_back(fingerprint);
     out.row(cells);
   }
   return out.take();

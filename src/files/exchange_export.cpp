@@ -5,8 +5,8 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "files/json_text.h"
 #include "files/output_folder.h"
-#include "json_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
@@ -343,7 +343,7 @@ std::string exchange_json(const ResolvedPlan& resolved) {
   document["fingerprint"] = fingerprint_of_canonical(exchange);
   document["exchange"] = exchange;
   if (!resolved.tags.empty()) document["tags"] = tags_json(resolved);
-  return internal::dump(document);
+  return dump(document);
 }
 
 }  // namespace greymet::files

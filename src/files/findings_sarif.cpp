@@ -7,12 +7,11 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/catalogue.h"
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/ascii_text.h"
 
 namespace greymet::files {
 
-using internal::dump;
 using Json = nlohmann::ordered_json;
 using model::RuleCode;
 using model::Severity;

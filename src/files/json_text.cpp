@@ -1,10 +1,10 @@
-#include "json_text.h"
+#include "files/json_text.h"
 
 #include <fmt/format.h>
 
 #include "model/utf8_text.h"
 
-namespace greymet::files::internal {
+namespace greymet::files {
 
 std::string dump(const nlohmann::ordered_json& json) {
   using Json = nlohmann::ordered_json;
@@ -29,4 +29,4 @@ std::string dump(const nlohmann::ordered_json& json) {
   return out;
 }
 
-}  // namespace greymet::files::internal
+}  // namespace greymet::files

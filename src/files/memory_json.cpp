@@ -1,12 +1,11 @@
 #include "files/memory_json.h"
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/resolved_plan.h"
 
 #include <nlohmann/json.hpp>
 
 namespace greymet::files {
 
-using internal::dump;
 using Json = nlohmann::ordered_json;
 
 namespace {

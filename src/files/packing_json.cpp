@@ -1,13 +1,11 @@
 #include "files/cures.h"
+#include "files/json_text.h"
 #include "files/result_json.h"
 #include "files/source_text.h"
-#include "json_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
 
-using internal::dump;
-using internal::ms_or_null;
 using Json = nlohmann::ordered_json;
 
 namespace {

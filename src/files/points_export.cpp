@@ -5,14 +5,13 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "csv_text.h"
-#include "json_text.h"
+#include "files/csv_text.h"
+#include "files/json_text.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
 
-using internal::CsvWriter;
 using Json = nlohmann::ordered_json;
 using model::PointRow;
 
@@ -96,7 +95,7 @@ std::string points_json(const model::ResolvedPlan& resolved, const AgedPoints& p
   for (std::size_t i = 0; i < points.list.rows.size(); ++i) {
     rows.push_back(row_json(resolved, points.list.rows[i], points.ages[i]));
   }
-  return internal::dump(rows);
+  return dump(rows);
 }
 
 std::string points_csv(const model::ResolvedPlan& resolved, const AgedPoints& points) {

@@ -3,11 +3,10 @@
 #include <nlohmann/json.hpp>
 
 #include "files/exchange_export.h"
-#include "json_text.h"
+#include "files/json_text.h"
 
 namespace greymet::files {
 
-using internal::ms_or_null;
 using Json = nlohmann::ordered_json;
 
 namespace {
@@ -87,18 +86,18 @@ std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::Rehear
     watchdogs.push_back(
         {{"slave", plan.plan.slaves[each.slave].name}, {"at_ms", model::to_ms(each.at)}});
   }
-  return internal::dump({{"fingerprint", fingerprint_of(plan)},
-                         {"duration_s", model::to_ms(result.lasted) / 1000},
-                         {"verdict", result.stopped  ? "stopped"
-                                     : result.passed ? "passed"
-                                                     : "failed"},
-                         {"transactions", std::move(transactions)},
-                         {"heartbeats", std::move(heartbeats)},
-                         {"faults", std::move(faults)},
-                         {"blocks", std::move(blocks)},
-                         {"watchdogs_tripped", std::move(watchdogs)},
-                         {"oddities", result.notices},
-                         {"accounted", result.accounted}});
+  return dump({{"fingerprint", fingerprint_of(plan)},
+               {"duration_s", model::to_ms(result.lasted) / 1000},
+               {"verdict", result.stopped  ? "stopped"
+                           : result.passed ? "passed"
+                                           : "failed"},
+               {"transactions", std::move(transactions)},
+               {"heartbeats", std::move(heartbeats)},
+               {"faults", std::move(faults)},
+               {"blocks", std::move(blocks)},
+               {"watchdogs_tripped", std::move(watchdogs)},
+               {"oddities", result.notices},
+               {"accounted", result.accounted}});
 }
 
 }  // namespace greymet::files

@@ -6,7 +6,7 @@
 
 #include <fmt/format.h>
 
-#include "csv_text.h"
+#include "files/csv_text.h"
 #include "model/duration_text.h"
 
 namespace greymet::files {
@@ -15,7 +15,7 @@ using engine::Outcome;
 using engine::RequestRecord;
 
 std::string request_log_header() {
-  internal::CsvWriter csv;
+  CsvWriter csv;
   csv.row({"time_s", "transaction", "slave", "fc", "tries", "outcome", "exception", "response_ms",
            "words"});
   return csv.take();
@@ -30,7 +30,7 @@ std::string request_log_row(const model::ResolvedPlan& plan, const RequestRecord
       words += fmt::format("{}{:04X}", words.empty() ? "" : " ", word);
     }
   }
-  internal::CsvWriter csv;
+  CsvWriter csv;
   csv.row({fmt::format("{:.6f}", model::to_ms(record.end) / 1000), t.name,
            plan.target_name(t.target), fmt::format("{}", model::number_of(t.function)),
            fmt::format("{}", record.tries), std::string(to_string(record.outcome)),

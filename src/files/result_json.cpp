@@ -5,15 +5,13 @@
 #include "checks/check.h"
 #include "checks/not_judged.h"
 #include "files/exchange_export.h"
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "supervision_json.h"
 
 namespace greymet::files {
 
-using internal::dump;
-using internal::ms_or_null;
 using Json = nlohmann::ordered_json;
 
 namespace {

@@ -3,13 +3,12 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "csv_text.h"
+#include "files/csv_text.h"
 #include "files/exchange_export.h"
-#include "json_text.h"
+#include "files/json_text.h"
 
 namespace greymet::files {
 
-using internal::ms_or_null;
 using Json = nlohmann::ordered_json;
 
 namespace {
@@ -60,22 +59,22 @@ std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary)
     if (e.text) row["expected"] = *e.text;
     expected.push_back(std::move(row));
   }
-  return internal::dump({{"fingerprint", fingerprint_of(plan)},
-                         {"duration_s", model::to_ms(summary.lasted) / 1000},
-                         {"verdict", summary.passed ? "passed" : "failed"},
-                         {"transactions", std::move(transactions)},
-                         {"heartbeats", Json::array()},
-                         {"faults", Json::array()},
-                         {"blocks", Json::array()},
-                         {"expected", std::move(expected)},
-                         {"oddities", summary.oddities},
-                         {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},
-                         {"accounted", summary.accounted}});
+  return dump({{"fingerprint", fingerprint_of(plan)},
+               {"duration_s", model::to_ms(summary.lasted) / 1000},
+               {"verdict", summary.passed ? "passed" : "failed"},
+               {"transactions", std::move(transactions)},
+               {"heartbeats", Json::array()},
+               {"faults", Json::array()},
+               {"blocks", Json::array()},
+               {"expected", std::move(expected)},
+               {"oddities", summary.oddities},
+               {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},
+               {"accounted", summary.accounted}});
 }
 
 std::string values_csv(const model::ResolvedPlan& plan, const engine::PointValues& points,
                        model::Duration now) {
-  internal::CsvWriter csv;
+  CsvWriter csv;
   csv.row({"where", "value", "unit", "raw", "age_s", "transaction"});
   for (const engine::PointValue& value : points.values()) {
     const model::Point& point = points.point_of(value);

@@ -1,6 +1,6 @@
 #include "supervision_json.h"
 
-#include "json_text.h"
+#include "files/json_text.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files::internal {

@@ -4,7 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "json_text.h"
+#include "files/json_text.h"
 
 namespace greymet::files {
 
@@ -19,7 +19,7 @@ std::string trend_json(const LogTrends& trends) {
                     {"time_s", trend.time_s},
                     {"value", trend.value}});
   }
-  return internal::dump(
+  return dump(
       {{"points", std::move(list)}, {"rows", trends.rows}, {"unreadable", trends.unreadable}});
 }
 

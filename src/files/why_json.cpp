@@ -1,5 +1,5 @@
+#include "files/json_text.h"
 #include "files/result_json.h"
-#include "json_text.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "timing/why.h"
@@ -72,15 +72,15 @@ std::string why_json(const model::ResolvedPlan& resolved, const timing::TimingRe
                {"response_ms", model::to_ms(why.closest->end - why.closest->release)},
                {"schedule", std::move(schedule)}};
   }
-  return internal::dump({{"transaction", name_of(why.job)},
-                         {"line", report.model.queues[why.job.queue].name},
-                         {"response_bound_ms", model::to_ms(why.bound)},
-                         {"proof", word_of(why.proof)},
-                         {"shares", shares_json(why.in_phase_shares)},
-                         {"response_bound_any_phase_ms", model::to_ms(why.any_phase)},
-                         {"places", why.places},
-                         {"any_phase_shares", shares_json(why.any_phase_shares)},
-                         {"closest", std::move(closest)}});
+  return dump({{"transaction", name_of(why.job)},
+               {"line", report.model.queues[why.job.queue].name},
+               {"response_bound_ms", model::to_ms(why.bound)},
+               {"proof", word_of(why.proof)},
+               {"shares", shares_json(why.in_phase_shares)},
+               {"response_bound_any_phase_ms", model::to_ms(why.any_phase)},
+               {"places", why.places},
+               {"any_phase_shares", shares_json(why.any_phase_shares)},
+               {"closest", std::move(closest)}});
 }
 
 }  // namespace greymet::files

@@ -7,7 +7,7 @@
 
 #include <fmt/format.h>
 
-#include "model/ascii_text.h"
+#include "model/identifier.h"
 #include "model/value_trace.h"
 
 namespace greymet::model {
@@ -227,21 +227,6 @@ class Lister {
   PointList out_;
 };
 
-// Letters, digits and underscores, a letter first, no two underscores in a row.
-std::string identifier(std::string_view name) {
-  std::string out;
-  for (const char c : name) {
-    if (is_letter(c) || is_digit(c)) {
-      out += c;
-    } else if (!out.empty() && out.back() != '_') {
-      out += '_';
-    }
-  }
-  while (!out.empty() && out.back() == '_') out.pop_back();
-  if (out.empty() || !is_letter(out.front())) out.insert(0, "v_");
-  return out;
-}
-
 class Drafter {
  public:
   Drafter(const ResolvedPlan& plan, const PointList& list, ControllerIndex controller)
@@ -262,7 +247,7 @@ class Drafter {
  private:
   void add_row(const PointRow& row) {
     DraftedTag tag;
-    tag.name = free_name(identifier(row.where));
+    tag.name = names_.take(identifier(row.where));
     tag.address = first_name(row.memory);
     tag.type = row.type;
     const auto& own = plan_.plan.controllers[controller_].word_order;
@@ -311,7 +296,7 @@ class Drafter {
                std::set<std::pair<std::size_t, std::uint64_t>>& taken) {
     if (!taken.insert({bits.store, bits.first}).second) return;
     DraftedTag tag;
-    tag.name = free_name(std::move(name));
+    tag.name = names_.take(name);
     tag.address = first_name(bits);
     tag.type = bits.end - bits.first == 1 ? TagType{{TypeKind::boolean, 0}, false}
                                           : TagType{{TypeKind::bits, 0}, true};
@@ -319,26 +304,12 @@ class Drafter {
     tags_.push_back(std::move(tag));
   }
 
-  std::string free_name(std::string name) {
-    std::string small = name;
-    const auto in_small = [](std::string text) {
-      for (char& c : text) {
-        if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
-      }
-      return text;
-    };
-    small = in_small(name);
-    for (int n = 2; !names_.insert(small).second; ++n)
-      small = in_small(fmt::format("{}_{}", name, n));
-    return small == in_small(name) ? name : name + small.substr(name.size());
-  }
-
   const ResolvedPlan& plan_;
   const PointList& list_;
   ControllerIndex controller_;
   const MemoryLayout& layout_;
   std::vector<DraftedTag> tags_;
-  std::set<std::string> names_;  // in small letters
+  UniqueNames names_;
 };
 
 }  // namespace

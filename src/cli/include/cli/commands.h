@@ -168,9 +168,20 @@ struct TrendOptions {
 struct ExportOptions {
   std::string plan;
   std::string out;
+  std::string compare;            // a folder or a file to hold against the plan
+  std::vector<std::string> only;  // names of formats; empty: all
   bool force = false;
+  std::string format = "text";  // of what --compare finds
 };
 [[nodiscard]] int run_export(const ExportOptions& options, const Terminal& terminal);
+
+// greymet diff OLD NEW
+struct DiffOptions {
+  std::string old_plan;
+  std::string new_plan;
+  std::string format = "text";
+};
+[[nodiscard]] int run_diff(const DiffOptions& options, const Terminal& terminal);
 
 // greymet demo [DIR]
 struct DemoOptions {

@@ -1,4 +1,4 @@
-// Writing JSON documents: shared by this folder's writers. Not for use outside it.
+// Writing JSON documents.
 #pragma once
 
 #include <optional>
@@ -8,7 +8,7 @@
 
 #include "model/duration_text.h"
 
-namespace greymet::files::internal {
+namespace greymet::files {
 
 // The document as text: two blanks a level, a line break at the end; bytes that are no UTF-8 are
 // replaced and what cannot be seen is escaped, so that no name in a plan can break a document or
@@ -21,4 +21,4 @@ namespace greymet::files::internal {
   return d ? Json(model::to_ms(*d)) : Json(nullptr);
 }
 
-}  // namespace greymet::files::internal
+}  // namespace greymet::files

@@ -1,4 +1,4 @@
-// Writing RFC 4180. Not for use outside this folder.
+// Writing RFC 4180.
 #pragma once
 
 #include <string>
@@ -10,7 +10,7 @@
 
 #include "model/utf8_text.h"
 
-namespace greymet::files::internal {
+namespace greymet::files {
 
 // Row by row; cells are quoted where they have to be.
 class CsvWriter {
@@ -43,4 +43,4 @@ class CsvWriter {
   std::string text_;
 };
 
-}  // namespace greymet::files::internal
+}  // namespace greymet::files

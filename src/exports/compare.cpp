@@ -1,0 +1,144 @@
+#include "exports/compare.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "files/json_text.h"
+#include "model/utf8_text.h"
+#include "zip_member.h"
+
+namespace greymet::exports {
+namespace {
+
+constexpr std::string_view mark = "sha256:";
+constexpr std::size_t digits = 64;
+constexpr std::size_t most_of_a_member = 1 << 20;
+
+// The fingerprint that a file names first; a workbook keeps it among its properties.
+std::string fingerprint_in(std::string_view content) {
+  std::optional<std::string> properties;
+  if (content.starts_with("PK")) {
+    properties = zip_member(content, "docProps/core.xml", most_of_a_member);
+    if (!properties) return {};
+    content = *properties;
+  }
+  for (std::size_t at = content.find(mark); at != std::string_view::npos;
+       at = content.find(mark, at + 1)) {
+    const std::string_view text = content.substr(at, mark.size() + digits);
+    const bool whole =
+        text.size() == mark.size() + digits &&
+        text.find_first_not_of("0123456789abcdef", mark.size()) == std::string_view::npos;
+    if (whole) return std::string(text);
+  }
+  return {};
+}
+
+std::string_view line_at(std::string_view text, std::size_t begin) {
+  std::string_view line = text.substr(begin, text.find('\n', begin) - begin);
+  while (line.ends_with('\r')) line.remove_suffix(1);
+  return line;
+}
+
+// The first line that differs.
+std::string first_difference(std::string_view expected, std::string_view found) {
+  constexpr std::size_t most = 70;
+  const auto [a, b] = std::mismatch(expected.begin(), expected.end(), found.begin(), found.end());
+  const auto at = static_cast<std::size_t>(a - expected.begin());
+  const std::size_t line = 1 + static_cast<std::size_t>(std::count(expected.begin(), a, '\n'));
+  const std::size_t begin = at == 0 ? 0 : expected.rfind('\n', at - 1) + 1;
+  const auto part = [&](std::string_view text) {
+    if (begin >= text.size()) return std::string("nothing");
+    return "'" + model::shortened(model::shown(line_at(text, begin)), most) + "'";
+  };
+  const std::string wanted = part(expected);
+  const std::string got = part(found);
+  if (wanted == got) return fmt::format("line {}, byte {}", line, at - begin + 1);
+  return fmt::format("line {}: expected {}, found {}", line, wanted, got);
+}
+
+ComparedFile compare_file(const ExportedFile& expected, const std::optional<std::string>& found) {
+  ComparedFile out{expected.name, FileState::same, {}, {}};
+  if (!found) {
+    out.state = FileState::missing;
+    return out;
+  }
+  if (*found == expected.content) return out;
+  const std::string ours = fingerprint_in(expected.content);
+  const std::string theirs = fingerprint_in(*found);
+  const bool binary = expected.content.starts_with("PK");
+  if (expected.name.ends_with("exchange.json")) {
+    // what stands there counts, not what it says of itself
+    auto changes = exchange_changes(expected.content, *found);
+    if (changes) {
+      out.changes = std::move(*changes);
+    } else {
+      out.detail = changes.error();
+    }
+  }
+  if (ours != theirs) {
+    out.state = FileState::other_plan;
+    if (out.detail.empty())
+      out.detail = theirs.empty() ? "names no fingerprint" : "fingerprint " + theirs;
+    return out;
+  }
+  out.state = FileState::changed;
+  if (out.changes.empty() && out.detail.empty()) {
+    out.detail = binary ? std::string("written by another program, or changed")
+                        : first_difference(expected.content, *found);
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string_view to_string(FileState state) {
+  switch (state) {
+    case FileState::same: return "the same";
+    case FileState::missing: return "missing";
+    case FileState::other_plan: return "of another exchange";
+    case FileState::changed: return "changed";
+    case FileState::left_over: return "left over";
+  }
+  return {};
+}
+
+std::vector<ComparedFile> compare_files(const std::vector<ExportedFile>& expected,
+                                        const FileReader& read,
+                                        const std::vector<std::string>& present) {
+  std::vector<ComparedFile> out;
+  for (const ExportedFile& file : expected) out.push_back(compare_file(file, read(file.name)));
+  for (const std::string& name : present) {
+    const bool known = std::any_of(expected.begin(), expected.end(),
+                                   [&](const ExportedFile& file) { return file.name == name; });
+    if (!known) {
+      out.push_back({name, FileState::left_over, "of no controller or slave of the plan", {}});
+    }
+  }
+  return out;
+}
+
+std::string comparison_json(const std::vector<ComparedFile>& files) {
+  using Json = nlohmann::ordered_json;
+  Json list = Json::array();
+  bool same = true;
+  for (const ComparedFile& file : files) {
+    same = same && file.state == FileState::same;
+    Json changes = Json::array();
+    for (const Change& c : file.changes) {
+      changes.push_back({{"kind", c.kind},
+                         {"subject", c.subject},
+                         {"what", c.what},
+                         {"old", c.old},
+                         {"new", c.now}});
+    }
+    list.push_back({{"file", file.name},
+                    {"state", to_string(file.state)},
+                    {"detail", file.detail},
+                    {"changes", std::move(changes)}});
+  }
+  return files::dump({{"same", same}, {"files", std::move(list)}});
+}
+
+}  // namespace greymet::exports

@@ -1,0 +1,270 @@
+#include "exports/exchange_diff.h"
+
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "files/json_text.h"
+#include "model/duration_text.h"
+
+namespace greymet::exports {
+
+using Json = nlohmann::json;
+
+namespace {
+
+// A list of the exchange: its key, what one of it is called, and the key that names it.
+struct List {
+  const char* key;
+  const char* kind;
+};
+constexpr List lists[] = {{"controllers", "controller"},   {"lines", "line"},
+                          {"gateways", "gateway"},         {"slaves", "slave"},
+                          {"transactions", "transaction"}, {"copies", "copy"},
+                          {"heartbeats", "heartbeat"}};
+
+std::string text_of(const std::string& key, const Json& value) {
+  if (value.is_null()) return "none";
+  if (value.is_boolean()) return value.get<bool>() ? "yes" : "no";
+  if (key.ends_with("_ns") && value.is_number_integer()) {
+    return model::to_text(model::Duration(value.get<std::int64_t>()));
+  }
+  if (value.is_string()) return value.get<std::string>();
+  return value.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string member(const Json& object, const char* key) {
+  const auto found = object.is_object() ? object.find(key) : object.end();
+  if (!object.is_object() || found == object.end() || !found->is_string()) return {};
+  return found->get<std::string>();
+}
+
+// What tells one of a list from the others: its name, or all of it.
+std::string name_of(const Json& item) {
+  for (const char* key : {"name", "tag"}) {
+    const std::string name = member(item, key);
+    if (name.empty()) continue;
+    const std::string controller = key[0] == 't' ? member(item, "controller") : std::string();
+    return controller.empty() ? name : controller + "." + name;
+  }
+  const std::string from = member(item, "from");
+  if (!from.empty())
+    return fmt::format("{} {} to {}", member(item, "controller"), from, member(item, "to"));
+  return item.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+// The items by name; a second one of a name gets a number.
+std::vector<std::pair<std::string, const Json*>> named(const Json& list) {
+  std::vector<std::pair<std::string, const Json*>> out;
+  std::map<std::string, int> seen;
+  if (!list.is_array()) return out;
+  for (const Json& item : list) {
+    std::string name = name_of(item);
+    const int before = seen[name]++;
+    if (before > 0) name += fmt::format(" ({})", before + 1);
+    out.emplace_back(std::move(name), &item);
+  }
+  return out;
+}
+
+const Json* find(const std::vector<std::pair<std::string, const Json*>>& items,
+                 const std::string& name) {
+  const auto at = std::find_if(items.begin(), items.end(),
+                               [&](const auto& item) { return item.first == name; });
+  return at == items.end() ? nullptr : at->second;
+}
+
+class Differ {
+ public:
+  std::vector<Change> take() { return std::move(changes_); }
+
+  void compare_lists(const Json& old, const Json& now, const std::string& kind) {
+    const auto before = named(old);
+    const auto after = named(now);
+    std::vector<const std::pair<std::string, const Json*>*> gone;
+    for (const auto& item : before) {
+      if (find(after, item.first) == nullptr) gone.push_back(&item);
+    }
+    for (const auto& [name, item] : after) {
+      if (const Json* same = find(before, name)) {
+        compare(*same, *item, kind, name, "");
+        continue;
+      }
+      const auto renamed =
+          std::find_if(gone.begin(), gone.end(), [&, made = item](const auto* was) {
+            return without_name(*was->second) == without_name(*made);
+          });
+      if (renamed == gone.end() || kind == "copy") {
+        changes_.push_back({kind, name, "added", "", summary(*item)});
+      } else {
+        changes_.push_back({kind, (*renamed)->first, "name", (*renamed)->first, name});
+        gone.erase(renamed);
+      }
+    }
+    for (const auto* item : gone) {
+      changes_.push_back({kind, item->first, "removed", summary(*item->second), ""});
+    }
+    compare_order(before, after, kind);
+  }
+
+  void compare(const Json& old, const Json& now, const std::string& kind,
+               const std::string& subject, const std::string& path) {
+    if (old == now) return;
+    if (old.is_object() && now.is_object()) {
+      std::map<std::string, bool> keys;
+      for (const auto& [key, value] : old.items()) keys[key] = true;
+      for (const auto& [key, value] : now.items()) keys[key] = true;
+      for (const auto& [key, unused] : keys) {
+        const Json none;
+        const Json& a = old.contains(key) ? old[key] : none;
+        const Json& b = now.contains(key) ? now[key] : none;
+        // "no key" and "null" are different documents, and read alike
+        if (a == b && old.contains(key) == now.contains(key)) continue;
+        compare(a, b, kind, subject, path.empty() ? key : path + "." + key);
+        if (a == b)
+          changes_.push_back({kind, subject, key, old.contains(key) ? "none" : "not said",
+                              now.contains(key) ? "none" : "not said"});
+      }
+      return;
+    }
+    const bool items = old.is_array() && now.is_array() && both_named(old, now);
+    if (items) {
+      compare_items(old, now, kind, subject, path);
+      return;
+    }
+    const std::string key = path.substr(path.rfind('.') + 1);
+    std::string what = path;
+    if (what.ends_with("_ns")) what.resize(what.size() - 3);
+    std::string a = text_of(key, old);
+    std::string b = text_of(key, now);
+    if (a == b) {
+      a = old.dump(-1, ' ', false, Json::error_handler_t::replace);
+      b = now.dump(-1, ' ', false, Json::error_handler_t::replace);
+    }
+    changes_.push_back({kind, subject, what, a, b});
+  }
+
+ private:
+  static Json without_name(Json item) {
+    if (item.is_object()) item.erase("name");
+    return item;
+  }
+
+  static bool both_named(const Json& a, const Json& b) {
+    const auto is_named = [](const Json& item) { return !member(item, "name").empty(); };
+    return std::all_of(a.begin(), a.end(), is_named) && std::all_of(b.begin(), b.end(), is_named);
+  }
+
+  // Points of a block, areas of memory: inside of one thing.
+  void compare_items(const Json& old, const Json& now, const std::string& kind,
+                     const std::string& subject, const std::string& path) {
+    const auto before = named(old);
+    const auto after = named(now);
+    const std::string what = path.ends_with("points") ? path.substr(0, path.size() - 1) : path;
+    for (const auto& [name, item] : after) {
+      const Json* same = find(before, name);
+      if (same != nullptr) {
+        compare(*same, *item, kind, subject, what + " " + name);
+      } else {
+        changes_.push_back({kind, subject, what + " " + name, "none", summary(*item)});
+      }
+    }
+    for (const auto& [name, item] : before) {
+      if (find(after, name) == nullptr) {
+        changes_.push_back({kind, subject, what + " " + name, summary(*item), "none"});
+      }
+    }
+    compare_order(before, after, kind, subject);
+  }
+
+  // Those that both have, in another order: from the first to the last that moved.
+  void compare_order(const std::vector<std::pair<std::string, const Json*>>& before,
+                     const std::vector<std::pair<std::string, const Json*>>& after,
+                     const std::string& kind, const std::string& subject = {}) {
+    std::vector<std::string> old;
+    std::vector<std::string> now;
+    for (const auto& item : before) {
+      if (find(after, item.first) != nullptr) old.push_back(item.first);
+    }
+    for (const auto& item : after) {
+      if (find(before, item.first) != nullptr) now.push_back(item.first);
+    }
+    if (old == now) return;
+    std::size_t first = 0;
+    while (old[first] == now[first]) ++first;
+    std::size_t end = old.size();
+    while (old[end - 1] == now[end - 1]) --end;
+    const auto part = [&](const std::vector<std::string>& names) {
+      return fmt::format("{}", fmt::join(names.begin() + static_cast<std::ptrdiff_t>(first),
+                                         names.begin() + static_cast<std::ptrdiff_t>(end), ", "));
+    };
+    changes_.push_back({subject.empty() ? "exchange" : kind, subject,
+                        subject.empty() ? "order of each " + kind : "order", part(old), part(now)});
+  }
+
+  // One line about something that came or went.
+  static std::string summary(const Json& item) {
+    std::string text;
+    for (const char* key :
+         {"slave", "line", "host", "function", "period_ns", "type", "memory", "from", "to"}) {
+      if (!item.is_object() || !item.contains(key) || item[key].is_null() ||
+          item[key].is_structured())
+        continue;
+      std::string name = key;
+      if (name.ends_with("_ns")) name.resize(name.size() - 3);
+      text += fmt::format("{}{} {}", text.empty() ? "" : ", ", name, text_of(key, item[key]));
+    }
+    return text.empty() ? "yes" : text;
+  }
+
+  std::vector<Change> changes_;
+};
+
+tl::expected<Json, std::string> document_from(std::string_view text) {
+  Json document = Json::parse(text, nullptr, false);
+  if (document.is_discarded() || !document.is_object() || !document.contains("exchange") ||
+      !document["exchange"].is_object()) {
+    return tl::unexpected(std::string("is no exchange.json"));
+  }
+  return document;
+}
+
+}  // namespace
+
+tl::expected<std::vector<Change>, std::string> exchange_changes(std::string_view old_document,
+                                                                std::string_view new_document) {
+  const auto old = document_from(old_document);
+  if (!old) return tl::unexpected(old.error());
+  const auto now = document_from(new_document);
+  if (!now) return tl::unexpected(now.error());
+  Differ differ;
+  const Json none;
+  const auto get = [&](const Json& object, const char* key) -> const Json& {
+    const auto found = object.find(key);
+    return found == object.end() ? none : *found;
+  };
+  for (const char* key : {"title", "revision"}) {
+    differ.compare(get(*old, key), get(*now, key), "plan", "", key);
+  }
+  Json rest_old = get(*old, "exchange");
+  Json rest_now = get(*now, "exchange");
+  for (const List& list : lists) {
+    differ.compare_lists(get(rest_old, list.key), get(rest_now, list.key), list.kind);
+    rest_old.erase(list.key);
+    rest_now.erase(list.key);
+  }
+  differ.compare(rest_old, rest_now, "exchange", "", "");
+  differ.compare_lists(get(*old, "tags"), get(*now, "tags"), "tag");
+  return differ.take();
+}
+
+std::string to_text(const Change& c) {
+  const std::string subject = c.subject.empty() ? c.kind : fmt::format("{} {}", c.kind, c.subject);
+  if (c.what == "added") return fmt::format("{}: added ({})", subject, c.now);
+  if (c.what == "removed") return fmt::format("{}: removed ({})", subject, c.old);
+  return fmt::format("{}: {} {} -> {}", subject, c.what, c.old, c.now);
+}
+
+}  // namespace greymet::exports

@@ -1,0 +1,88 @@
+// A program in the terms of IEC 61131-3, before it is written as text or as XML. Not for use
+// outside this folder.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "exports/exports.h"
+
+namespace greymet::exports {
+
+// An elementary type, STRING[n], or the name of a function block or structure; maybe an array.
+struct IecType {
+  std::string name;                                           // "REAL", "STRING[16]", "GM_WATCH"
+  std::optional<std::pair<std::size_t, std::size_t>> bounds;  // of an array: [first..last]
+};
+
+// Members and their values, each as a literal.
+using IecRow = std::vector<std::pair<std::string, std::string>>;
+
+struct IecVariable {
+  std::string name;
+  IecType type;
+  std::string at = {};            // "%MW100": where it lies; empty where it lies anywhere
+  std::string initial = {};       // a literal
+  std::vector<IecRow> rows = {};  // initial values of an array of structures
+  std::string comment = {};
+};
+
+enum class IecSection : std::uint8_t { input, output, local, constant };
+
+struct IecBlock {
+  IecSection section = IecSection::local;
+  std::vector<IecVariable> variables;
+};
+
+enum class PouKind : std::uint8_t { function, function_block, program };
+
+struct IecPou {
+  PouKind kind = PouKind::function;
+  std::string name;
+  std::string returns;  // of a function
+  std::string comment;
+  std::vector<IecBlock> blocks;
+  std::string body;  // statements of Structured Text
+};
+
+struct IecStruct {
+  std::string name;
+  std::vector<IecVariable> members;
+};
+
+// All that one controller gets.
+struct IecProgram {
+  std::string controller;
+  std::string title;
+  std::string fingerprint;
+  std::vector<std::string> notes;  // what a reader has to know first
+  std::vector<IecStruct> types;
+  std::vector<IecPou> pous;  // functions first, the program last
+};
+
+// The program of a controller: see docs/exports.md.
+[[nodiscard]] IecProgram iec_program(const ExportInput& input, model::ControllerIndex controller);
+
+// Functions and function blocks that the body calls, and those that they call, in an order in which
+// each stands before whoever calls it.
+[[nodiscard]] std::vector<IecPou> functions_called_by(std::string_view body);
+
+// The text as a comment, which must not end early; on one line.
+[[nodiscard]] std::string iec_comment(std::string_view text);
+// A literal of STRING: what is not printable ASCII as $hh.
+[[nodiscard]] std::string iec_string(std::string_view text);
+// "0.1", "1.0E-9": the shortest that reads back as the same number.
+[[nodiscard]] std::string iec_real(double value);
+// "T#1500ms"
+[[nodiscard]] std::string iec_time(model::Duration duration);
+// An identifier that is no word of the language.
+[[nodiscard]] std::string iec_name(std::string_view name);
+
+// The POU as Structured Text.
+[[nodiscard]] std::string structured_text(const IecPou& pou);
+
+}  // namespace greymet::exports

@@ -1,0 +1,44 @@
+// Holding a folder, or a file that came back from site, against what the plan gives.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "exports/exchange_diff.h"
+#include "exports/exports.h"
+
+namespace greymet::exports {
+
+enum class FileState : std::uint8_t {
+  same,        // byte for byte
+  missing,     // not there
+  other_plan,  // of another exchange: its fingerprint differs
+  changed,     // the fingerprint is right and something else is not
+  left_over    // of a controller or slave that the plan has no more
+};
+// "the same", "missing", ...
+[[nodiscard]] std::string_view to_string(FileState state);
+
+struct ComparedFile {
+  std::string name;
+  FileState state = FileState::same;
+  std::string detail;           // "line 12: expected ..., found ..."; empty where the same
+  std::vector<Change> changes;  // of an exchange.json: from what the plan gives to what is there
+};
+
+// Gives the content of a file by its name in the folder; nothing where there is none.
+using FileReader = std::function<std::optional<std::string>(const std::string& name)>;
+
+// One entry a file of `expected`, in its order, then those of `present` that nothing explains.
+// `present`: names that are there and look like exports.
+[[nodiscard]] std::vector<ComparedFile> compare_files(const std::vector<ExportedFile>& expected,
+                                                      const FileReader& read,
+                                                      const std::vector<std::string>& present);
+
+// {"same", "files": [{"file","state","detail","changes":[...]}]}
+[[nodiscard]] std::string comparison_json(const std::vector<ComparedFile>& files);
+
+}  // namespace greymet::exports

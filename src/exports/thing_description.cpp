@@ -1,0 +1,185 @@
+// W3C Thing Descriptions 1.1 with the forms of the Modbus binding: one a slave with a map.
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "exports/exports.h"
+#include "files/json_text.h"
+#include "files/output_folder.h"
+#include "model/duration_text.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::exports {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+std::string_view entity_of(model::Area area) {
+  switch (area) {
+    case model::Area::coil: return "Coil";
+    case model::Area::discrete_input: return "DiscreteInput";
+    case model::Area::input_register: return "InputRegister";
+    case model::Area::holding_register: return "HoldingRegister";
+  }
+  return {};
+}
+
+std::string_view payload_type(model::TypeKind kind) {
+  using model::TypeKind;
+  switch (kind) {
+    case TypeKind::boolean: return "xsd:boolean";
+    case TypeKind::u16:
+    case TypeKind::bits:
+    case TypeKind::bcd16: return "xsd:unsignedShort";
+    case TypeKind::i16: return "xsd:short";
+    case TypeKind::u32:
+    case TypeKind::bcd32: return "xsd:unsignedInt";
+    case TypeKind::i32: return "xsd:int";
+    case TypeKind::u64: return "xsd:unsignedLong";
+    case TypeKind::i64: return "xsd:long";
+    case TypeKind::f32: return "xsd:float";
+    case TypeKind::f64: return "xsd:double";
+    case TypeKind::text: return "xsd:string";
+  }
+  return {};
+}
+
+std::string_view json_type(const model::Point& point) {
+  using model::TypeKind;
+  const bool scaled = point.factor != 1 || point.offset != 0;
+  if (point.type.kind == TypeKind::boolean) return "boolean";
+  if (point.type.kind == TypeKind::text) return "string";
+  const bool real = point.type.kind == TypeKind::f32 || point.type.kind == TypeKind::f64;
+  return real || scaled ? "number" : "integer";
+}
+
+// How often the plan reads the point, the shortest period first.
+std::optional<model::Duration> polling_time(const ExportInput& input, std::size_t slave,
+                                            const std::string& where) {
+  std::optional<model::Duration> shortest;
+  for (const model::PointRow& row : input.points.rows) {
+    if (row.where != where || !row.is_read || !row.transaction) continue;
+    const auto& t = input.plan.transactions[*row.transaction];
+    // others carry the value on from where it was read
+    if (!t.target || t.target->is_peer || t.target->index != slave) continue;
+    const auto& trigger = t.trigger;
+    if (!trigger || trigger->kind != model::TriggerKind::cyclic) continue;
+    if (!shortest || trigger->period < *shortest) shortest = trigger->period;
+  }
+  return shortest;
+}
+
+Json form_of(const ExportInput& input, std::size_t slave, const model::Point& point,
+             const std::string& base, const model::ExchangeSlave& effective) {
+  const model::Extent extent = extent_of(point);
+  Json form;
+  form["href"] = fmt::format("{}{}?quantity={}", base, extent.first, extent.end - extent.first);
+  Json operations = Json::array();
+  const bool writable =
+      point.access != model::Access::read && (point.address.area == model::Area::coil ||
+                                              point.address.area == model::Area::holding_register);
+  if (point.access != model::Access::write) operations.push_back("readproperty");
+  if (writable) operations.push_back("writeproperty");
+  form["op"] = operations;
+  form["contentType"] = "application/octet-stream";
+  form["modv:entity"] = entity_of(point.address.area);
+  form["modv:zeroBasedAddressing"] = true;
+  form["modv:type"] = payload_type(point.type.kind);
+  if (is_multi_register(point.type)) {
+    if (const auto order = input.plan.order_of(slave, point)) {
+      using model::WordOrder;
+      form["modv:mostSignificantByte"] = *order == WordOrder::abcd || *order == WordOrder::cdab;
+      form["modv:mostSignificantWord"] = *order == WordOrder::abcd || *order == WordOrder::badc;
+    }
+  }
+  form["modv:timeout"] = std::llround(model::to_ms(effective.timeout));
+  if (const auto every = polling_time(input, slave, effective.name + "." + point.name)) {
+    form["modv:pollingTime"] = std::llround(model::to_ms(*every));
+  }
+  return form;
+}
+
+Json property_of(const ExportInput& input, std::size_t slave, const model::Point& point,
+                 const std::string& base) {
+  Json property{{"title", point.name}, {"type", json_type(point)}};
+  if (!point.note.empty()) property["description"] = point.note;
+  if (!point.unit.empty()) property["unit"] = point.unit;
+  if (point.min) property["minimum"] = *point.min;
+  if (point.max) property["maximum"] = *point.max;
+  property["readOnly"] = point.access == model::Access::read;
+  property["writeOnly"] = point.access == model::Access::write;
+  property["greymet:type"] = to_text(point.type);
+  if (point.bit) property["greymet:bit"] = *point.bit;
+  property["greymet:factor"] = point.factor;
+  property["greymet:offset"] = point.offset;
+  Json tags = Json::array();
+  const std::string where = input.plan.plan.slaves[slave].name + "." + point.name;
+  for (const model::PointRow& row : input.points.rows) {
+    if (row.where == where && row.tag)
+      tags.push_back(input.plan.full_name(input.plan.tags[*row.tag]));
+  }
+  if (!tags.empty()) property["greymet:tags"] = tags;
+  property["forms"] =
+      Json::array({form_of(input, slave, point, base, input.plan.exchange.slaves[slave])});
+  return property;
+}
+
+// The binding knows addresses of Modbus TCP alone. A slave on a serial line is named after its line
+// and unit; whoever reads it has to know the line.
+std::string base_of(const model::ResolvedPlan& plan, const model::ExchangeSlave& slave) {
+  const int unit = slave.unit ? slave.unit->value : 255;
+  if (slave.host) return fmt::format("modbus+tcp://{}:{}/{}/", *slave.host, slave.port, unit);
+  const model::ExchangeLine* line = slave.line ? &plan.exchange.lines[*slave.line] : nullptr;
+  if (line != nullptr && line->via) {
+    const model::ExchangeGateway& gateway = plan.exchange.gateways[*line->via];
+    if (gateway.host && gateway.framing == model::GatewayFraming::tcp) {
+      return fmt::format("modbus+tcp://{}:{}/{}/", *gateway.host, gateway.port, unit);
+    }
+  }
+  return fmt::format("modbus+serial://{}/{}/",
+                     line != nullptr ? files::file_name_of(line->name) : "line", unit);
+}
+
+Json thing_of(const ExportInput& input, std::size_t index) {
+  const model::ResolvedPlan& plan = input.plan;
+  const model::ExchangeSlave& slave = plan.exchange.slaves[index];
+  const model::RegisterMap& map = plan.plan.maps[*plan.plan.slaves[index].map];
+  const std::string base = base_of(plan, slave);
+  Json thing;
+  thing["@context"] = Json::array({"https://www.w3.org/2022/wot/td/v1.1",
+                                   {{"modv", "https://www.w3.org/2019/wot/modbus#"},
+                                    {"xsd", "http://www.w3.org/2001/XMLSchema#"},
+                                    {"greymet", "urn:greymet:terms:"}}});
+  thing["id"] = fmt::format("urn:greymet:thing:{}", files::file_name_of(slave.name));
+  thing["title"] = slave.name;
+  if (plan.plan.title) thing["description"] = plan.plan.title->value;
+  if (plan.plan.revision) thing["version"] = {{"instance", plan.plan.revision->value}};
+  thing["greymet:fingerprint"] = input.fingerprint;
+  if (slave.line) thing["greymet:line"] = plan.exchange.lines[*slave.line].name;
+  thing["securityDefinitions"] = {{"nosec_sc", {{"scheme", "nosec"}}}};
+  thing["security"] = Json::array({"nosec_sc"});
+  Json properties = Json::object();
+  for (const model::Point& point : map.points()) {
+    properties[point.name] = property_of(input, index, point, base);
+  }
+  thing["properties"] = std::move(properties);
+  return thing;
+}
+
+}  // namespace
+
+ExportedFiles export_things(const ExportInput& input) {
+  std::vector<ExportedFile> files;
+  for (std::size_t s = 0; s < input.plan.plan.slaves.size(); ++s) {
+    if (!input.plan.plan.slaves[s].map) continue;
+    files.push_back(
+        {fmt::format("things/{}.td.json", files::file_name_of(input.plan.plan.slaves[s].name)),
+         files::dump(thing_of(input, s))});
+  }
+  return files;
+}
+
+}  // namespace greymet::exports

@@ -1,0 +1,128 @@
+// What a change of the plan does to its timing.
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "exports/exchange_diff.h"
+#include "files/json_text.h"
+#include "model/duration_text.h"
+#include "timing/report.h"
+
+namespace greymet::exports {
+
+using timing::TimingReport;
+
+namespace {
+
+// All numbers of a report that are worth comparing, in its order.
+struct Number {
+  std::string subject;
+  std::string what;
+  std::string unit;
+  TimingValue value;
+};
+
+TimingValue ms(const std::optional<model::Duration>& d) {
+  return d ? TimingValue(model::to_ms(*d)) : TimingValue();
+}
+
+std::vector<Number> numbers_of(const TimingReport& report) {
+  std::vector<Number> out;
+  for (const timing::LineReport& line : report.lines) {
+    out.push_back({"line " + line.name, "use", "percent", line.utilisation_percent});
+    for (const timing::TransactionReport& t : line.transactions) {
+      const std::string subject = "transaction " + t.name;
+      out.push_back({subject, "longest duration", "ms", ms(t.longest)});
+      out.push_back({subject, "response bound", "ms", ms(t.response_bound)});
+      out.push_back({subject, "interval bound", "ms", ms(t.interval_bound)});
+      out.push_back({subject, "missed", "", static_cast<double>(t.missed)});
+    }
+  }
+  for (const timing::HeartbeatReport& h : report.heartbeats) {
+    const std::string subject = "heartbeat " + h.name;
+    out.push_back({subject, "verdict", "", std::string(to_string(h.verdict))});
+    out.push_back({subject, "carried by", "", h.carried_by});
+    out.push_back({subject, "smallest watch", "ms", ms(h.watch_min)});
+    out.push_back({subject, "largest watch", "ms", ms(h.watch_max)});
+    out.push_back({subject, "latest alarm", "ms", ms(h.latest_alarm)});
+  }
+  for (const timing::PathReport& p : report.paths) {
+    out.push_back({"path " + p.name, "bound", "ms", ms(p.bound)});
+  }
+  return out;
+}
+
+bool same(const TimingValue& a, const TimingValue& b) {
+  const auto* x = std::get_if<double>(&a);
+  const auto* y = std::get_if<double>(&b);
+  constexpr double noise = 0.0005;
+  if (x != nullptr && y != nullptr) return std::abs(*x - *y) < noise;
+  return a == b;
+}
+
+std::string shown(const TimingValue& value, const std::string& unit) {
+  if (const auto* text = std::get_if<std::string>(&value)) return text->empty() ? "nothing" : *text;
+  const auto* number = std::get_if<double>(&value);
+  if (number == nullptr) return "none";
+  if (unit == "percent") return fmt::format("{:.2f} %", *number);
+  if (unit == "ms") return fmt::format("{:.3f} ms", *number);
+  return fmt::format("{}", *number);
+}
+
+nlohmann::ordered_json json_of(const TimingValue& value) {
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  if (const auto* number = std::get_if<double>(&value)) return *number;
+  return nullptr;
+}
+
+}  // namespace
+
+std::vector<TimingChange> timing_changes(const TimingReport& old, const TimingReport& now) {
+  const std::vector<Number> before = numbers_of(old);
+  const std::vector<Number> after = numbers_of(now);
+  std::map<std::pair<std::string, std::string>, const Number*> known;
+  for (const Number& n : before) known[{n.subject, n.what}] = &n;
+  std::vector<TimingChange> out;
+  for (const Number& n : after) {
+    const auto was = known.find({n.subject, n.what});
+    const TimingValue value = was == known.end() ? TimingValue() : was->second->value;
+    if (!same(value, n.value)) out.push_back({n.subject, n.what, n.unit, value, n.value});
+    if (was != known.end()) known.erase(was);
+  }
+  for (const Number& n : before) {
+    if (known.contains({n.subject, n.what}) && n.value != TimingValue()) {
+      out.push_back({n.subject, n.what, n.unit, n.value, TimingValue()});
+    }
+  }
+  return out;
+}
+
+std::string to_text(const TimingChange& c) {
+  return fmt::format("{}: {} {} -> {}", c.subject, c.what, shown(c.old, c.unit),
+                     shown(c.now, c.unit));
+}
+
+std::string diff_json(const std::vector<Change>& changes, const std::vector<TimingChange>& timing) {
+  using Json = nlohmann::ordered_json;
+  Json out{{"changes", Json::array()}, {"timing", Json::array()}};
+  for (const Change& c : changes) {
+    out["changes"].push_back({{"kind", c.kind},
+                              {"subject", c.subject},
+                              {"what", c.what},
+                              {"old", c.old},
+                              {"new", c.now}});
+  }
+  for (const TimingChange& c : timing) {
+    std::string what = c.what;
+    std::replace(what.begin(), what.end(), ' ', '_');
+    if (!c.unit.empty()) what += "_" + c.unit;
+    out["timing"].push_back(
+        {{"subject", c.subject}, {"what", what}, {"old", json_of(c.old)}, {"new", json_of(c.now)}});
+  }
+  return files::dump(out);
+}
+
+}  // namespace greymet::exports
