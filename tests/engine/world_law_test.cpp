@@ -35,7 +35,7 @@ std::ostream& operator<<(std::ostream& out, const Happened& h) {
 }
 using PerJob = std::map<std::pair<std::size_t, std::size_t>, std::vector<Happened>>;
 
-constexpr auto horizon = seconds(7);
+constexpr std::chrono::nanoseconds horizon = seconds(7);
 
 PerJob simulated(const timing::TimingModel& timing, timing::SimulationOptions options) {
   options.horizon = horizon;
