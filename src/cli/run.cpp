@@ -78,6 +78,7 @@ class CommandLine {
     add_rehearse();
     add_trend();
     add_export();
+    add_report();
     add_diff();
     add_demo();
   }
@@ -350,6 +351,15 @@ class CommandLine {
     add_format(c, export_.format);
     add_output(c, export_.out, export_.force, false);
   }
+  void add_report() {
+    auto& c = add("report", "write the pages for handover: report.html and commissioning.html",
+                  [this] { return run_report(report_, terminal_); });
+    c.add_option("PLAN", report_.plan, plan_help)->required();
+    c.add_option("--measured", report_.measured,
+                 "folder of a rehearsal or run, to stand beside the plan's numbers")
+        ->type_name("DIR");
+    add_output(c, report_.out, report_.force, true);
+  }
   void add_diff() {
     auto& c = add("diff", "say what changed between two plans, and what it does to timing",
                   [this] { return run_diff(diff_, terminal_); });
@@ -384,6 +394,7 @@ class CommandLine {
   RehearseOptions rehearse_;
   TrendOptions trend_;
   ExportOptions export_;
+  ReportOptions report_;
   DiffOptions diff_;
   DemoOptions demo_;
 };

@@ -175,6 +175,15 @@ struct ExportOptions {
 };
 [[nodiscard]] int run_export(const ExportOptions& options, const Terminal& terminal);
 
+// greymet report PLAN -o DIR
+struct ReportOptions {
+  std::string plan;
+  std::string out;
+  std::string measured;  // folder of a rehearsal or run; empty: none
+  bool force = false;
+};
+[[nodiscard]] int run_report(const ReportOptions& options, const Terminal& terminal);
+
 // greymet diff OLD NEW
 struct DiffOptions {
   std::string old_plan;

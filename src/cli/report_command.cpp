@@ -1,0 +1,141 @@
+#include <filesystem>
+
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/handover.h"
+#include "cli/results.h"
+#include "exports/report.h"
+#include "figures/heartbeat_chart.h"
+#include "figures/memory_map.h"
+#include "figures/path_histogram.h"
+#include "figures/response_chart.h"
+#include "figures/stall_matrix.h"
+#include "figures/timeline.h"
+#include "figures/use_chart.h"
+#include "files/file_source.h"
+#include "model/memory_report.h"
+
+namespace greymet::cli {
+namespace {
+
+using exports::FigurePlace;
+using exports::ReportFigure;
+
+constexpr std::size_t largest_result = std::size_t{64} << 20;
+
+// Scripts with where they belong; they become pictures together, in few runs of gnuplot.
+struct Sketch {
+  FigurePlace place;
+  std::string caption;
+  std::string script;
+};
+
+std::vector<Sketch> sketches(const model::ResolvedPlan& plan, const timing::TimingReport& report) {
+  constexpr auto svg = figures::PictureFormat::svg;
+  std::vector<Sketch> out{
+      {FigurePlace::lines, "use of lines and connections", figures::use_script(report, svg)}};
+  for (const timing::LineReport& line : report.lines) {
+    if (const auto figure = figures::timeline_of(plan, report, line, {})) {
+      out.push_back(
+          {FigurePlace::lines, "timeline of " + line.name, figures::timeline_script(*figure, svg)});
+    }
+    const auto responses = figures::response_chart_of(line);
+    if (responses.rows.empty()) continue;
+    out.push_back({FigurePlace::lines, "responses on " + line.name,
+                   figures::response_script(responses, svg)});
+  }
+  for (const figures::StallMatrix& matrix : figures::stall_matrices(plan, report)) {
+    out.push_back({FigurePlace::silence, "who keeps whom waiting: " + matrix.name,
+                   figures::stall_matrix_script(matrix, svg)});
+  }
+  for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
+    if (report.heartbeat_runs[h].trace.transfers.empty()) continue;
+    out.push_back({FigurePlace::heartbeats, "heartbeat " + report.heartbeats[h].name,
+                   figures::heartbeat_script(report, h, svg)});
+  }
+  for (const timing::PathReport& path : report.paths) {
+    if (!path.ages) continue;
+    out.push_back({FigurePlace::paths, "ages on path " + path.name,
+                   figures::path_histogram_script(path, svg)});
+  }
+  const model::MemoryReport memory = memory_report(plan);
+  for (const model::ControllerMemory& c : memory.controllers) {
+    out.push_back({FigurePlace::memory, "memory of " + plan.plan.controllers[c.controller].name,
+                   figures::memory_map_script(figures::memory_map_of(plan, c), svg)});
+  }
+  return out;
+}
+
+// The pictures that could be drawn; of the others it is said why not.
+std::vector<ReportFigure> drawn(std::vector<Sketch> sketched, const Terminal& terminal) {
+  std::vector<figures::Script> scripts;
+  scripts.reserve(sketched.size());
+  for (Sketch& each : sketched) {
+    scripts.push_back({figures::PictureFormat::svg, std::move(each.script)});
+  }
+  ProgressBar bar(terminal, "drawing");
+  auto pictures = figures::render(scripts, bar.sink());
+  std::vector<ReportFigure> out;
+  for (std::size_t i = 0; i < pictures.size(); ++i) {
+    if (pictures[i]) {
+      out.push_back({sketched[i].place, sketched[i].caption, std::move(*pictures[i])});
+    } else {
+      terminal.err << fmt::format("greymet: {}: {}; the report goes without it\n",
+                                  shown(sketched[i].caption), pictures[i].error());
+    }
+  }
+  return out;
+}
+
+// What rehearse or run left in that folder, or that file itself.
+std::optional<exports::Measured> measured_in(const std::string& path) {
+  const files::FileSource source = files::disk_files();
+  std::error_code error;
+  if (!std::filesystem::is_directory(path, error)) {
+    auto text = source(path, largest_result);
+    return text ? std::optional(exports::Measured{path, std::move(*text)}) : std::nullopt;
+  }
+  for (const char* name : {"rehearse.json", "run.json"}) {
+    const std::string file = path + "/" + name;
+    if (auto text = source(file, largest_result)) return exports::Measured{file, std::move(*text)};
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+int run_report(const ReportOptions& options, const Terminal& terminal) {
+  std::optional<exports::Measured> measured;
+  if (!options.measured.empty()) {
+    measured = measured_in(options.measured);
+    if (!measured) {
+      terminal.err << fmt::format(
+          "greymet: {}: holds no rehearse.json or run.json that can be read\n",
+          shown(options.measured));
+      return exit_unreachable;
+    }
+  }
+  const UsablePlan usable = load_usable_plan(options.plan, terminal, {});
+  if (usable.refused) return *usable.refused;
+  const model::ResolvedPlan& plan = usable.loaded.plan;
+  timing::TimingReport report;
+  {
+    ProgressBar bar(terminal, "simulating");
+    timing::AnalysisOptions analysis;
+    analysis.trace_length = figures::services_drawn;
+    analysis.progress = bar.sink();
+    report = timing::analyse(plan, analysis);
+  }
+  const Handover handover = handover_of(usable, std::move(report));
+  const exports::ExportInput input = handover.input();
+  ResultWriter writer(options.out, options.force, terminal);
+  exports::ReportInput pages{
+      input, std::filesystem::path(options.plan).filename().string(), {}, measured};
+  pages.figures = drawn(sketches(plan, handover.timing), terminal);
+  writer.write("report.html", exports::report_page(pages));
+  writer.write("commissioning.html", exports::commissioning_page(pages));
+  return writer.finish();
+}
+
+}  // namespace greymet::cli

@@ -1,0 +1,245 @@
+// commissioning.html: the work on site, step by step, with room for what is seen and who saw it.
+#include <algorithm>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "exports/report.h"
+#include "html.h"
+#include "model/duration_text.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::exports {
+namespace {
+
+constexpr std::string_view tick = "<span class=\"box\"></span>";
+
+class Sheet {
+ public:
+  explicit Sheet(const ReportInput& input)
+      : input_(input), exchange_(input.exchange), plan_(input.exchange.plan) {}
+
+  std::string page() {
+    const auto& title = plan_.plan.title;
+    const std::string name = "Commissioning: " + (title ? title->value : input_.plan_file);
+    body_ = fmt::format(
+        "<h1>{}</h1>\n<p class=\"soft\">{}plan {}</p>\n<p class=\"fingerprint\">{}</p>\n"
+        "<p>Go from top to bottom: each step relies on those above it. What does not show what "
+        "stands here is put right first, in the plan too.</p>\n",
+        html(name),
+        plan_.plan.revision ? "revision " + html(plan_.plan.revision->value) + ", " : "",
+        html(input_.plan_file), html(exchange_.fingerprint));
+    body_ += signatures();
+    step("Set on each slave");
+    settings();
+    step("Download to each controller");
+    downloads();
+    step("Restart each controller, so that initial values load");
+    restarts();
+    step("Change the first and the last word of each block, and see it arrive");
+    blocks();
+    step("Hold values against what the device itself shows");
+    displays();
+    step("Unplug, and see the loss; plug in, and see recovery without a restart");
+    unplug();
+    step("Heartbeats: stop the producer, and see the alarm");
+    heartbeats();
+    step("Done");
+    body_ += signatures();
+    return page_html(name, body_);
+  }
+
+ private:
+  void step(std::string_view heading) {
+    body_ += fmt::format("<h2>{}. {}</h2>\n", ++steps_, html(heading));
+  }
+
+  static std::string signatures() {
+    return "<p>site ______________________ &nbsp; date ______________ &nbsp; name "
+           "______________________ &nbsp; signature ______________________</p>\n";
+  }
+
+  void settings() {
+    HtmlTable table(
+        {"", "slave", "line or host", "unit", "protocol", "baud", "format", "watchdog", "signed"});
+    for (std::size_t s = 0; s < plan_.exchange.slaves.size(); ++s) {
+      const model::ExchangeSlave& slave = plan_.exchange.slaves[s];
+      const model::ExchangeLine* line = slave.line ? &plan_.exchange.lines[*slave.line] : nullptr;
+      const auto& watchdog = plan_.plan.slaves[s].watchdog;
+      table.row({std::string(tick), html(slave.name),
+                 line != nullptr ? "line " + html(line->name) + ", " + html(to_string(line->medium))
+                                 : html(fmt::format("{}:{}", slave.host.value_or("-"), slave.port)),
+                 slave.unit ? std::to_string(slave.unit->value) : "–",
+                 line == nullptr ? "TCP"
+                 : line->mode    ? html(to_string(*line->mode))
+                                 : "–",
+                 line != nullptr && line->baud ? std::to_string(*line->baud) : "–",
+                 line != nullptr && line->format ? html(to_text(*line->format)) : "–",
+                 watchdog ? html(model::to_text(watchdog->value)) : "–", sign()});
+    }
+    body_ += table.text("the plan has no slaves");
+  }
+
+  static std::string sign() { return "<div class=\"sign\"></div>"; }
+  static std::string entry() { return "<div class=\"entry\"></div>"; }
+
+  void downloads() {
+    HtmlTable table({"", "controller", "address", "transactions", "fingerprint begins", "signed"});
+    for (std::size_t c = 0; c < plan_.exchange.controllers.size(); ++c) {
+      const auto count =
+          std::count_if(plan_.exchange.transactions.begin(), plan_.exchange.transactions.end(),
+                        [&](const auto& t) { return t.controller == model::ControllerIndex(c); });
+      const auto& address = plan_.plan.controllers[c].address;
+      table.row({std::string(tick), html(plan_.exchange.controllers[c].name),
+                 address ? html(address->value) : "–", std::to_string(count),
+                 html(exchange_.fingerprint.substr(0, 19)), sign()});
+    }
+    body_ += table.text("");
+  }
+
+  void restarts() {
+    HtmlTable table({"", "controller", "runs at the start or on return", "signed"});
+    for (std::size_t c = 0; c < plan_.exchange.controllers.size(); ++c) {
+      std::string names;
+      for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+        const bool starts = t.trigger.kind == model::TriggerKind::on_start ||
+                            t.trigger.kind == model::TriggerKind::on_return;
+        if (t.controller != model::ControllerIndex(c) || !starts) continue;
+        names += (names.empty() ? "" : ", ") + t.name;
+      }
+      table.row({std::string(tick), html(plan_.exchange.controllers[c].name),
+                 names.empty() ? "–" : html(names), sign()});
+    }
+    body_ += table.text("");
+  }
+
+  // "hr:4 (400005)" and the word of memory that it is.
+  [[nodiscard]] std::string device_text(const model::DeviceBlock& block,
+                                        std::uint32_t index) const {
+    const model::Address address{block.area, {static_cast<std::uint16_t>(block.offset + index)}};
+    return fmt::format("{}:{} ({})", short_name(block.area), block.offset + index,
+                       reference6(address));
+  }
+
+  [[nodiscard]] std::string memory_text(const model::ExchangeTransaction& t,
+                                        const std::optional<model::MemoryRange>& memory,
+                                        const model::DeviceBlock& block,
+                                        std::uint32_t index) const {
+    if (!memory) return "–";
+    const model::MemoryLayout& layout = plan_.layouts[t.controller];
+    const bool words = layout.controller().memory[memory->area].kind == model::MemoryKind::word;
+    if (memory->bit) return layout.name_of(*memory);
+    if (words && is_bit_area(block.area)) {
+      // packed: sixteen to a word
+      return fmt::format("{}.{}", layout.name_of(memory->area, memory->number + index / 16),
+                         index % 16);
+    }
+    return layout.name_of(memory->area, memory->number + index);
+  }
+
+  void blocks() {
+    HtmlTable table({"", "transaction", "change here", "see it here", "first", "last", "signed"});
+    for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+      for (const bool reads : {true, false}) {
+        const auto& block = reads ? t.read : t.write;
+        if (!block) continue;
+        const std::string slave = plan_.target_name(t.target);
+        const std::string& controller = plan_.exchange.controllers[t.controller].name;
+        const auto& memory = reads ? t.into : t.from;
+        const std::uint32_t last = block->quantity - 1;
+        const auto at_slave = [&](std::uint32_t i) { return device_text(*block, i); };
+        const auto at_controller = [&](std::uint32_t i) {
+          return memory_text(t, memory, *block, i);
+        };
+        const std::string device =
+            fmt::format("{} {}{}", slave, at_slave(0), last > 0 ? " … " + at_slave(last) : "");
+        const std::string own = fmt::format("{} {}{}", controller, at_controller(0),
+                                            last > 0 ? " … " + at_controller(last) : "");
+        table.row({std::string(tick), html(t.name), html(reads ? device : own),
+                   html(reads ? own : device), entry(), last > 0 ? entry() : "–", sign()});
+      }
+    }
+    body_ += table.text("there are no transactions");
+  }
+
+  // Of every block that is read the first values that have a unit; else its first.
+  void displays() {
+    constexpr std::size_t of_each = 2;
+    HtmlTable table({"", "device", "value", "unit", "in the controller", "tag", "display shows",
+                     "program shows", "signed"});
+    std::set<std::string> done;
+    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
+      std::vector<const model::PointRow*> rows;
+      for (const model::PointRow& row : exchange_.points.rows) {
+        if (row.transaction == i && row.is_read && row.area) rows.push_back(&row);
+      }
+      std::stable_partition(rows.begin(), rows.end(),
+                            [](const auto* r) { return !r->unit.empty(); });
+      for (std::size_t k = 0; k < std::min(of_each, rows.size()); ++k) {
+        const model::PointRow& row = *rows[k];
+        if (!done.insert(row.where).second) continue;
+        const std::size_t dot = row.where.find('.');
+        table.row({std::string(tick), html(row.where.substr(0, dot)),
+                   html(row.where.substr(dot + 1)), html(row.unit),
+                   html(fmt::format("{} {}", plan_.plan.controllers[row.controller].name,
+                                    plan_.layouts[row.controller].name_of(row.memory))),
+                   row.tag ? html(plan_.declared(plan_.tags[*row.tag]).name) : "–", entry(),
+                   entry(), sign()});
+      }
+    }
+    body_ += table.text("no transaction reads a point of any map");
+  }
+
+  void unplug() {
+    HtmlTable table({"", "unplug", "what its loss does", ">noticed at the latest, ms", "seen after",
+                     "recovers by itself", "signed"});
+    std::vector<model::Target> targets;
+    for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+      if (t.endpoint.broadcast) continue;
+      if (std::find(targets.begin(), targets.end(), t.target) == targets.end())
+        targets.push_back(t.target);
+    }
+    for (const model::Target& target : targets) {
+      std::set<std::string> reactions;
+      for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+        if (t.target == target && t.on_loss) reactions.insert(std::string(to_string(*t.on_loss)));
+      }
+      table.row({std::string(tick), html(plan_.target_name(target)),
+                 reactions.empty() ? "–" : html(fmt::format("{}", fmt::join(reactions, ", "))),
+                 ms_html(noticed_at_the_latest(exchange_, target)), entry(), std::string(tick),
+                 sign()});
+    }
+    body_ += table.text("there is nothing to unplug");
+  }
+
+  void heartbeats() {
+    HtmlTable table({"", "heartbeat", "stop", "alarm in", "then", ">at the latest after ms",
+                     "seen after", "signed"});
+    for (std::size_t h = 0; h < plan_.exchange.heartbeats.size(); ++h) {
+      const model::ExchangeHeartbeat& beat = plan_.exchange.heartbeats[h];
+      const auto name = [&](const auto& c) {
+        return c ? html(plan_.exchange.controllers[*c].name) : std::string("–");
+      };
+      const bool timed = h < exchange_.timing.heartbeats.size();
+      table.row({std::string(tick), html(beat.name), name(beat.from), name(beat.to),
+                 beat.on_loss ? html(to_string(*beat.on_loss)) : "–",
+                 timed ? ms_html(exchange_.timing.heartbeats[h].latest_alarm) : "–", entry(),
+                 sign()});
+    }
+    body_ += table.text("the plan has no heartbeats");
+  }
+
+  const ReportInput& input_;
+  const ExportInput& exchange_;
+  const model::ResolvedPlan& plan_;
+  std::string body_;
+  int steps_ = 0;
+};
+
+}  // namespace
+
+std::string commissioning_page(const ReportInput& input) {
+  return Sheet(input).page();
+}
+
+}  // namespace greymet::exports
