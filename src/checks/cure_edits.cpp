@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/toml_text.h"
+
 #include "rule_text.h"
 
 namespace greymet::checks::internal {
@@ -15,7 +17,7 @@ using model::Extent;
 using model::KeyText;
 
 std::string toml_text(std::string_view text) {
-  return fmt::format("\"{}\"", text);
+  return model::toml_string(text);
 }
 std::string toml_text(model::Duration duration) {
   return fmt::format("\"{}\"", model::to_text(duration));

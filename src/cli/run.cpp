@@ -63,6 +63,7 @@ class CommandLine {
         "Exit status: 0 fine; 1 findings of severity error, or a rehearsal or run that failed;\n"
         "2 wrong usage, or a plan that cannot be read; 3 a file, device or port could not be\n"
         "reached or written.");
+    add_new();
     add_check();
     add_explain();
     add_address();
@@ -133,6 +134,45 @@ class CommandLine {
     return *command;
   }
 
+  void add_new() {
+    auto& c = add("new", "write a commented plan to begin with, or add a slave to a plan",
+                  [this] { return run_new(new_, terminal_); });
+    c.add_option("DIR", new_.folder, "folder for the new plan");
+    c.add_option("--title", new_.title, "of the plan")->type_name("TEXT");
+    c.add_option("--controller", new_.controller, "name of the controller")
+        ->capture_default_str()
+        ->type_name("NAME");
+    c.add_option("--line", new_.lines,
+                 "a serial line: NAME=rtu|ascii,BAUD,FORMAT, e.g. "
+                 "north=rtu,19200,8E1; again for each")
+        ->expected(1)
+        ->take_all()
+        ->type_name("LINE");
+    c.add_option("--slave", new_.slaves,
+                 "a slave: NAME=LINE,UNIT or NAME=HOST[:PORT][,UNIT], and behind another comma its "
+                 "map; again for each")
+        ->expected(1)
+        ->take_all()
+        ->type_name("SLAVE");
+    c.add_option("--peer", new_.peers, "another controller: NAME=ADDRESS; again for each")
+        ->expected(1)
+        ->take_all()
+        ->type_name("PEER");
+    c.add_option("--period", new_.period, "how often slaves are read")
+        ->capture_default_str()
+        ->type_name("TIME");
+    c.add_option("--from", new_.from,
+                 "with --plan: a map (.csv, .xlsx) or Thing Description (.json) of the new slave")
+        ->type_name("FILE");
+    c.add_option("--plan", new_.plan, "with --from: the plan that gets the slave")
+        ->type_name("PLAN");
+    c.add_option("--sheet", new_.sheet, "of a workbook; else the first with known headings")
+        ->type_name("NAME");
+    c.add_option("--numbering", new_.numbering,
+                 "how manuals count: from-0, from-1 or reference; else as the map tells")
+        ->type_name("WAY");
+    c.add_flag("--force", new_.force, "overwrite files that greymet did not write");
+  }
   void add_check() {
     auto& c = add("check", "find what is wrong in a plan, where, and how to cure it",
                   [this] { return run_check(check_, terminal_); });
@@ -396,6 +436,7 @@ class CommandLine {
   ExportOptions export_;
   ReportOptions report_;
   DiffOptions diff_;
+  NewOptions new_;
   DemoOptions demo_;
 };
 

@@ -6,8 +6,8 @@
 #include <nlohmann/json.hpp>
 
 #include "files/json_text.h"
+#include "files/zip_member.h"
 #include "model/utf8_text.h"
-#include "zip_member.h"
 
 namespace greymet::exports {
 namespace {
@@ -20,7 +20,7 @@ constexpr std::size_t most_of_a_member = 1 << 20;
 std::string fingerprint_in(std::string_view content) {
   std::optional<std::string> properties;
   if (content.starts_with("PK")) {
-    properties = zip_member(content, "docProps/core.xml", most_of_a_member);
+    properties = files::zip_member(content, "docProps/core.xml", most_of_a_member);
     if (!properties) return {};
     content = *properties;
   }

@@ -10,48 +10,35 @@
 #include "files/toml_scan.h"
 #include "model/duration_text.h"
 #include "model/plan.h"
+#include "model/toml_text.h"
 
 namespace greymet::files {
 namespace {
 
 constexpr std::string_view mark = "# packed: ";
 
-std::string quoted_toml(std::string_view text) {
-  std::string out = "\"";
-  for (const char c : text) {
-    const auto byte = static_cast<unsigned char>(c);
-    if (c == '"' || c == '\\') {
-      out += '\\';
-      out += c;
-    } else if (byte < 0x20 || byte == 0x7F) {
-      out += fmt::format("\\u{:04X}", byte);
-    } else {
-      out += c;
-    }
-  }
-  out += '"';
-  return out;
-}
-
 // Key and value pairs of a transaction, in the order of a row.
 std::vector<std::pair<std::string, std::string>> cells_of(const model::Transaction& t) {
   std::vector<std::pair<std::string, std::string>> cells;
-  cells.emplace_back("name", quoted_toml(t.name));
-  if (t.controller) cells.emplace_back("controller", quoted_toml(t.controller->value));
-  if (t.slave) cells.emplace_back("slave", quoted_toml(t.slave->value));
+  cells.emplace_back("name", model::toml_string(t.name));
+  if (t.controller) cells.emplace_back("controller", model::toml_string(t.controller->value));
+  if (t.slave) cells.emplace_back("slave", model::toml_string(t.slave->value));
   if (t.function) cells.emplace_back("fc", fmt::format("{}", t.function->value));
   if (t.block.at) {
     const model::AddressText& at = t.block.at->value;
-    cells.emplace_back("at", at.digits_are_plain ? at.text : quoted_toml(at.text));
+    cells.emplace_back("at", at.digits_are_plain ? at.text : model::toml_string(at.text));
   }
   if (t.block.count) cells.emplace_back("count", fmt::format("{}", t.block.count->value));
-  if (t.into) cells.emplace_back("into", quoted_toml(t.into->value));
+  if (t.into) cells.emplace_back("into", model::toml_string(t.into->value));
   if (t.packing)
-    cells.emplace_back("packing", quoted_toml(std::string(model::to_string(t.packing->value))));
-  if (t.every) cells.emplace_back("every", quoted_toml(model::to_text(t.every->value.period)));
-  if (t.phase) cells.emplace_back("phase", quoted_toml(model::to_text(t.phase->value)));
+    cells.emplace_back("packing",
+                       model::toml_string(std::string(model::to_string(t.packing->value))));
+  if (t.every)
+    cells.emplace_back("every", model::toml_string(model::to_text(t.every->value.period)));
+  if (t.phase) cells.emplace_back("phase", model::toml_string(model::to_text(t.phase->value)));
   if (t.on_loss) {
-    cells.emplace_back("on_loss", quoted_toml(std::string(model::to_string(t.on_loss->value))));
+    cells.emplace_back("on_loss",
+                       model::toml_string(std::string(model::to_string(t.on_loss->value))));
   }
   return cells;
 }

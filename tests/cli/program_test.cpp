@@ -122,7 +122,7 @@ TEST_CASE("wrong usage is one line and status 2") {
   CHECK(site.run({"chek", "plan.toml"}).err ==
         "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
-        "greymet: a command is needed: check, explain, address, value, frame, timing, "
+        "greymet: a command is needed: new, check, explain, address, value, frame, timing, "
         "pack, tune, memory, points, serve, run, rehearse, trend, export, report, diff, demo; see "
         "greymet "
         "--help\n");

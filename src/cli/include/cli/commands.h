@@ -192,6 +192,23 @@ struct DiffOptions {
 };
 [[nodiscard]] int run_diff(const DiffOptions& options, const Terminal& terminal);
 
+// greymet new DIR, or new --from FILE --slave NAME=LINE,UNIT --plan PLAN
+struct NewOptions {
+  std::string folder;
+  std::string title = "New exchange";
+  std::string controller = "plc";
+  std::string period = "1s";
+  std::vector<std::string> lines;   // "north=rtu,19200,8E1"
+  std::vector<std::string> slaves;  // "gauge=north,12,gauge.csv"
+  std::vector<std::string> peers;   // "loadout=192.168.1.20"
+  std::string from;
+  std::string plan;
+  std::string sheet;
+  std::string numbering;
+  bool force = false;
+};
+[[nodiscard]] int run_new(const NewOptions& options, const Terminal& terminal);
+
 // greymet demo [DIR]
 struct DemoOptions {
   std::string folder = "greymet-demo";

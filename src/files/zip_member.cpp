@@ -1,10 +1,10 @@
-#include "zip_member.h"
+#include "files/zip_member.h"
 
 #include <memory>
 
 #include <zip.h>
 
-namespace greymet::exports {
+namespace greymet::files {
 
 std::optional<std::string> zip_member(std::string_view archive, const std::string& member,
                                       std::size_t most) {
@@ -34,4 +34,4 @@ std::optional<std::string> zip_member(std::string_view archive, const std::strin
   return content;
 }
 
-}  // namespace greymet::exports
+}  // namespace greymet::files

@@ -1,0 +1,407 @@
+// New plans, and slaves that join an existing one.
+#include <algorithm>
+#include <charconv>
+#include <filesystem>
+#include <map>
+#include <set>
+#include <sstream>
+
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/print.h"
+#include "files/folder.h"
+#include "files/map_import.h"
+#include "files/map_reader.h"
+#include "files/new_plan.h"
+#include "files/output_folder.h"
+#include "model/duration_text.h"
+#include "model/nearest_name.h"
+#include "model/register_map.h"
+#include "model/serial_settings.h"
+
+namespace greymet::cli {
+namespace {
+
+using files::NewSlave;
+template <class T>
+using Read = tl::expected<T, std::string>;  // the error is one line about the command line
+
+std::vector<std::string> split(std::string_view text, char at) {
+  std::vector<std::string> parts;
+  for (std::size_t from = 0;;) {
+    const std::size_t end = std::min(text.find(at, from), text.size());
+    parts.emplace_back(text.substr(from, end - from));
+    if (end == text.size()) return parts;
+    from = end + 1;
+  }
+}
+
+std::optional<std::int64_t> number(std::string_view text, std::int64_t least, std::int64_t most) {
+  std::int64_t value = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+  const bool good = error == std::errc() && end == text.data() + text.size() && !text.empty();
+  return good && value >= least && value <= most ? std::optional(value) : std::nullopt;
+}
+
+// "NAME=REST"
+Read<std::pair<std::string, std::string>> named(const std::string& option, const std::string& text,
+                                                std::string_view example) {
+  const std::size_t at = text.find('=');
+  if (at == 0 || at == std::string::npos) {
+    return tl::unexpected(fmt::format("--{} takes NAME=..., e.g. {}; found '{}'", option, example,
+                                      shown(text.substr(0, 60))));
+  }
+  return std::pair(text.substr(0, at), text.substr(at + 1));
+}
+
+// "north=rtu,19200,8E1"
+Read<files::NewLine> line_from(const std::string& text) {
+  constexpr const char* example = "north=rtu,19200,8E1";
+  const auto parts = named("line", text, example);
+  if (!parts) return tl::unexpected(parts.error());
+  files::NewLine line;
+  line.name = parts->first;
+  const auto words = split(parts->second, ',');
+  const auto baud = words.size() == 3 ? number(words[1], 50, 10'000'000) : std::nullopt;
+  const bool mode = words[0] == "rtu" || words[0] == "ascii";
+  if (!mode || !baud || !model::character_format_from(words[2])) {
+    return tl::unexpected(
+        fmt::format("--line takes NAME=rtu|ascii,BAUD,FORMAT, e.g. {}; found '{}'", example,
+                    shown(text.substr(0, 60))));
+  }
+  line.mode = words[0];
+  line.baud = *baud;
+  line.format = words[2];
+  return line;
+}
+
+// "burner=north,3[,MAP]" or "air=10.0.0.7[:502][,UNIT][,MAP]"; the map file comes back beside it.
+struct SlaveOption {
+  NewSlave slave;
+  std::string map_file;
+};
+Read<SlaveOption> slave_from(const std::string& text, const std::vector<files::NewLine>& lines) {
+  const auto parts = named("slave", text, "gauge=north,12,gauge.csv");
+  if (!parts) return tl::unexpected(parts.error());
+  SlaveOption out;
+  out.slave.name = parts->first;
+  const auto words = split(parts->second, ',');
+  const bool on_line = std::any_of(lines.begin(), lines.end(),
+                                   [&](const auto& line) { return line.name == words[0]; });
+  std::size_t next = 1;
+  if (on_line) {
+    out.slave.line = words[0];
+  } else {
+    const std::size_t colon = words[0].find(':');
+    out.slave.host = words[0].substr(0, colon);
+    const bool like_host = out.slave.host.find('.') != std::string::npos;
+    const auto port = colon == std::string::npos ? std::optional<std::int64_t>(502)
+                                                 : number(words[0].substr(colon + 1), 1, 65535);
+    if (!like_host || !port) {
+      std::vector<std::string_view> names;
+      for (const auto& line : lines) names.emplace_back(line.name);
+      return tl::unexpected(fmt::format(
+          "--slave {}: '{}' is neither a line of --line nor a host such as 192.168.1.30{}",
+          shown(out.slave.name), shown(words[0].substr(0, 40)),
+          shown(model::did_you_mean(words[0], names))));
+    }
+    out.slave.port = *port;
+  }
+  if (next < words.size()) {
+    const auto unit = number(words[next], on_line ? 1 : 0, on_line ? 247 : 255);
+    if (unit) {
+      out.slave.unit = unit;
+      ++next;
+    } else if (on_line || number(words[next], 0, 1'000'000)) {
+      return tl::unexpected(fmt::format("--slave {}: unit '{}' is not {}", shown(out.slave.name),
+                                        shown(words[next].substr(0, 40)),
+                                        on_line ? "1 to 247" : "0 to 255"));
+    }
+  }
+  if (on_line && !out.slave.unit) {
+    return tl::unexpected(fmt::format("--slave {}: a slave on a line has a unit, e.g. {}={},12",
+                                      shown(out.slave.name), shown(out.slave.name),
+                                      shown(out.slave.line)));
+  }
+  if (next < words.size()) out.map_file = words[next++];
+  if (next < words.size()) {
+    return tl::unexpected(
+        fmt::format("--slave {}: '{}' is too much; it takes a line or host, a unit and a map",
+                    shown(out.slave.name), shown(words[next].substr(0, 40))));
+  }
+  return out;
+}
+
+constexpr const char* map_folder = "maps/";
+
+// The map of a device in our form; what was taken for what is told.
+tl::expected<files::ImportedMap, std::string> imported(const std::string& file,
+                                                       const std::string& sheet,
+                                                       const Terminal& terminal) {
+  const auto content = files::disk_files()(file, files::largest_map);
+  if (!content) return tl::unexpected(fmt::format("{}: {}", file, content.error().message));
+  auto map = files::import_map(file, *content, sheet);
+  if (!map) return tl::unexpected(fmt::format("{}: {}", file, map.error().message));
+  terminal.out << fmt::format("{}: {} points\n", shown(file), map->points);
+  for (const std::string& note : map->notes) terminal.out << fmt::format("  {}\n", shown(note));
+  return std::move(*map);
+}
+
+// Names of what can be read, by what holds it.
+void list_points(const std::string& csv, NewSlave& slave) {
+  model::Findings ignored;
+  const auto numbering = slave.numbering == "reference" ? model::Numbering::reference
+                         : slave.numbering == "from-1"  ? model::Numbering::from_1
+                                                        : model::Numbering::from_0;
+  const model::RegisterMap map = files::read_map(csv, slave.map, 0, numbering, {}, ignored);
+  for (const model::Point& point : map.points()) {
+    if (point.access == model::Access::write) {
+      slave.all_readable = false;
+      continue;
+    }
+    (is_bit_area(point.address.area) ? slave.bits : slave.words).push_back(point.name);
+  }
+}
+
+// What check says of the plan as it now is, in one line, and whether an error is among it.
+bool say_check(const std::string& plan, const Terminal& terminal) {
+  const files::LoadedPlan loaded = files::load_plan(plan, files::disk_files());
+  const auto findings = checks::check(loaded.plan, loaded.findings);
+  const auto tally = checks::tally_of(findings);
+  terminal.out << fmt::format("check: {}\n", tally_text(tally));
+  if (tally.errors + tally.warnings > 0) {
+    print_findings(loaded, findings, plain_terminal(terminal.out, terminal.err, terminal.width));
+  }
+  return tally.errors == 0;
+}
+
+int usage(const Terminal& terminal, const std::string& what) {
+  return usage_error(terminal, what);
+}
+
+// ---------------------------------------------------------------- a new plan
+
+Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOptions& options) {
+  files::NewPlan plan;
+  std::vector<std::string> maps;  // parallel to the slaves
+  plan.title = options.title;
+  plan.controller = options.controller;
+  plan.period = options.period;
+  if (!model::parse_duration(options.period)) {
+    return tl::unexpected(fmt::format("--period takes a time such as 1s; found '{}'",
+                                      shown(options.period.substr(0, 40))));
+  }
+  std::set<std::string> names{plan.controller};
+  const auto twice = [&](const std::string& name) {
+    return fmt::format("the name '{}' is given twice", shown(name.substr(0, 60)));
+  };
+  for (const std::string& text : options.lines) {
+    auto line = line_from(text);
+    if (!line) return tl::unexpected(line.error());
+    const bool known = std::any_of(plan.lines.begin(), plan.lines.end(),
+                                   [&](const auto& l) { return l.name == line->name; });
+    if (known) return tl::unexpected(twice(line->name));
+    plan.lines.push_back(std::move(*line));
+  }
+  for (const std::string& text : options.peers) {
+    auto peer = named("peer", text, "loadout=192.168.1.20");
+    if (!peer) return tl::unexpected(peer.error());
+    if (!names.insert(peer->first).second) return tl::unexpected(twice(peer->first));
+    plan.peers.push_back({peer->first, peer->second});
+  }
+  const bool example = options.lines.empty() && options.slaves.empty() && options.peers.empty();
+  if (example) plan.lines.push_back({"line1", "rtu", 19200, "8E1"});
+  std::vector<std::string> slaves = options.slaves;
+  if (slaves.empty()) {
+    // a line without a slave says nothing
+    for (std::size_t i = 0; i < plan.lines.size(); ++i) {
+      slaves.push_back(fmt::format("device{}={},1", i + 1, plan.lines[i].name));
+    }
+  }
+  for (const std::string& text : slaves) {
+    auto slave = slave_from(text, plan.lines);
+    if (!slave) return tl::unexpected(slave.error());
+    if (!names.insert(slave->slave.name).second) return tl::unexpected(twice(slave->slave.name));
+    plan.slaves.push_back(std::move(slave->slave));
+    maps.push_back(std::move(slave->map_file));
+  }
+  return std::pair(std::move(plan), std::move(maps));
+}
+
+int new_plan(const NewOptions& options, const Terminal& terminal) {
+  auto made = plan_from(options);
+  if (!made) return usage(terminal, made.error());
+  auto& [plan, maps] = *made;
+  std::map<std::string, std::string> written;  // maps by name of file
+  for (std::size_t s = 0; s < plan.slaves.size(); ++s) {
+    NewSlave& slave = plan.slaves[s];
+    slave.map = map_folder + files::file_name_of(slave.name) + ".csv";
+    std::string csv = files::example_map();
+    if (!maps[s].empty()) {
+      auto map = imported(maps[s], options.sheet, terminal);
+      if (!map) {
+        terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
+        return exit_usage;
+      }
+      csv = map->csv;
+      slave.map_from = std::filesystem::path(maps[s]).filename().string();
+      slave.numbering = map->numbering;
+    }
+    if (!options.numbering.empty()) slave.numbering = options.numbering;
+    list_points(csv, slave);
+    if (!written.emplace(slave.map, csv).second) {
+      return usage(terminal,
+                   fmt::format("the maps of two slaves would be called {}", shown(slave.map)));
+    }
+  }
+  auto folder = files::OutputFolder::open(options.folder, options.force);
+  const auto unreachable_file = [&](const files::FileError& error) {
+    terminal.err << fmt::format("greymet: {}\n", shown(error.message));
+    return exit_unreachable;
+  };
+  if (!folder) return unreachable_file(folder.error());
+  const std::string name = "plan.toml";
+  const std::string path = options.folder + "/" + name;
+  for (const auto& [file, csv] : written) {
+    if (const auto done = folder->write(file, csv); !done) return unreachable_file(done.error());
+  }
+  // packed in memory first: what stands on the disk is always a whole plan
+  std::string text = files::new_plan_text(plan);
+  if (const auto done = folder->write(name, text); !done) return unreachable_file(done.error());
+  const bool wants = text.find("\nwants = [") != std::string::npos;
+  if (wants) {
+    std::ostringstream said;
+    PackOptions pack;
+    pack.plan = path;
+    pack.write = true;
+    if (const int status = run_pack(pack, plain_terminal(said, terminal.err, terminal.width));
+        status != exit_fine) {
+      return status;
+    }
+  }
+  terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
+                              written.size() == 1 ? "" : "s");
+  const bool good = say_check(path, terminal);
+  terminal.out << fmt::format("Next: put your devices' registers into {}, and greymet check {}\n",
+                              shown(options.folder + "/" + map_folder), shown(path));
+  return good ? exit_fine : exit_findings;
+}
+
+// ---------------------------------------------------------------- a slave for a plan
+
+// Where the new slave hangs: as the options say, else as its description knows.
+Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap& map,
+                             const files::LoadedPlan& loaded) {
+  NewSlave slave;
+  slave.name = options.slaves.front();
+  if (slave.name.find('=') != std::string::npos) {
+    auto read = slave_from(slave.name, [&] {
+      std::vector<files::NewLine> lines;
+      for (const auto& line : loaded.plan.plan.lines)
+        lines.push_back({line.name, "rtu", 9600, "8E1"});
+      return lines;
+    }());
+    if (!read) return tl::unexpected(read.error());
+    if (!read->map_file.empty()) {
+      return tl::unexpected(
+          fmt::format("--slave {}: the map is the file of --from", shown(read->slave.name)));
+    }
+    slave = read->slave;
+  } else if (map.endpoint) {
+    slave.host = map.endpoint->host;
+    slave.port = map.endpoint->port;
+    slave.unit = map.endpoint->unit;
+  } else {
+    return tl::unexpected(
+        fmt::format("say where the slave is: --slave {0}=LINE,UNIT or {0}=HOST,UNIT",
+                    shown(slave.name.substr(0, 60))));
+  }
+  for (const auto& other : loaded.plan.plan.slaves) {
+    if (other.name == slave.name) {
+      return tl::unexpected(fmt::format("the plan has a slave '{}' already", shown(slave.name)));
+    }
+  }
+  for (const auto& other : loaded.plan.plan.controllers) {
+    if (other.name == slave.name) {
+      return tl::unexpected(fmt::format("the plan has a controller '{}'", shown(slave.name)));
+    }
+  }
+  return slave;
+}
+
+int join_plan(const NewOptions& options, const Terminal& terminal) {
+  if (options.slaves.size() != 1 || options.plan.empty()) {
+    return usage(terminal,
+                 "--from FILE adds one slave to a plan: --slave NAME=LINE,UNIT --plan PLAN");
+  }
+  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (usable.refused) return *usable.refused;
+  auto map = imported(options.from, options.sheet, terminal);
+  if (!map) {
+    terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
+    return exit_usage;
+  }
+  auto slave = joining_slave(options, *map, usable.loaded);
+  if (!slave) return usage(terminal, slave.error());
+  slave->map = map_folder + files::file_name_of(slave->name) + ".csv";
+  slave->map_from = std::filesystem::path(options.from).filename().string();
+  slave->numbering = options.numbering.empty() ? map->numbering : std::optional(options.numbering);
+  const std::string& before = usable.loaded.sources.front().text;
+  const std::string after = files::with_new_slave(before, *slave);
+  const std::string parent = std::filesystem::path(options.plan).parent_path().string();
+  const std::string folder_name = parent.empty() ? "." : parent;
+  const std::string map_path = parent.empty() ? slave->map : parent + "/" + slave->map;
+
+  // read back before anything is written: it has to be the same plan, and one slave more
+  const auto again = files::load_plan(
+      options.plan,
+      files::with_texts(files::disk_files(), {{options.plan, after}, {map_path, map->csv}}));
+  if (again.unreadable ||
+      again.plan.plan.slaves.size() != usable.loaded.plan.plan.slaves.size() + 1) {
+    terminal.err << "greymet: the plan cannot be extended behind its end: add the slave by hand\n"
+                 << files::new_slave_text(*slave);
+    return exit_findings;
+  }
+  auto folder = files::OutputFolder::open(folder_name, options.force);
+  auto done = folder ? folder->write(slave->map, map->csv)
+                     : tl::expected<void, files::FileError>(tl::unexpected(folder.error()));
+  if (done) done = files::rewrite_file(options.plan, before, after);
+  if (!done) {
+    terminal.err << fmt::format("greymet: {}\n", shown(done.error().message));
+    return exit_unreachable;
+  }
+  terminal.out << fmt::format("wrote {}\nwrote {}: slave {} stands at its end\n", shown(map_path),
+                              shown(options.plan), shown(slave->name));
+  const bool good = say_check(options.plan, terminal);
+  terminal.out << fmt::format(
+      "Next: add a row to wants, such as\n  {{ slave = \"{}\", points = [\"*\"], every = \"1s\", "
+      "into = \"%MW\" }}\n",
+      shown(slave->name));
+  return good ? exit_fine : exit_findings;
+}
+
+}  // namespace
+
+int run_new(const NewOptions& options, const Terminal& terminal) {
+  const std::vector<std::string_view> ways{"from-0", "from-1", "reference"};
+  if (!options.numbering.empty() &&
+      std::find(ways.begin(), ways.end(), options.numbering) == ways.end()) {
+    return usage(terminal, fmt::format("--numbering is from-0, from-1 or reference; found '{}'",
+                                       shown(options.numbering.substr(0, 40))));
+  }
+  if (!options.from.empty()) {
+    if (!options.folder.empty())
+      return usage(terminal, "--from adds to the plan of --plan; it takes no DIR");
+    return join_plan(options, terminal);
+  }
+  if (options.folder.empty()) {
+    return usage(
+        terminal,
+        "new takes a folder for a new plan, or --from FILE --slave NAME=LINE,UNIT --plan PLAN");
+  }
+  if (!options.plan.empty()) return usage(terminal, "--plan goes with --from");
+  return new_plan(options, terminal);
+}
+
+}  // namespace greymet::cli
