@@ -102,7 +102,7 @@ Read<SlaveOption> slave_from(const std::string& text, const std::vector<files::N
       std::vector<std::string_view> names;
       for (const auto& line : lines) names.emplace_back(line.name);
       return tl::unexpected(fmt::format(
-          "--slave {}: '{}' is neither a line of --line nor a host such as 192.168.1.30{}",
+          "--slave {}: '{}' is neither a line that there is nor a host such as 192.168.1.30{}",
           shown(out.slave.name), shown(words[0].substr(0, 40)),
           shown(model::did_you_mean(words[0], names))));
     }

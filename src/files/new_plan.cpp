@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "model/toml_text.h"
+#include "model/utf8_text.h"
 
 namespace greymet::files {
 
@@ -157,7 +158,7 @@ std::string new_slave_text(const NewSlave& slave) {
   if (slave.unit) text += pair("unit", std::to_string(*slave.unit));
   text += pair("map", toml_string(slave.map),
                slave.map_from.empty() ? "an example: put the registers of your device there"
-                                      : "made of " + slave.map_from);
+                                      : "made of " + model::shown(slave.map_from));
   text += pair("numbering", toml_string(slave.numbering.value_or("from-0")),
                "how its manual counts: from-0, from-1 or reference");
   text += pair("map_covers", "\"some\"", "\"all\" once the map lists every register it has");
