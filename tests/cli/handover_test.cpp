@@ -241,9 +241,10 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "gauge=north,14", "--plan",
          "maltings.toml"},
         "greymet: the plan has a slave 'gauge' already\n");
-  wrong({"new", "--from", "maps/moisture.csv", "--slave", "g2=nort,14", "--plan", "maltings.toml"},
-        "greymet: --slave g2: 'nort' is neither a line that there is nor a host such as 192.168.1.30; "
-        "did you mean 'north'?\n");
+  wrong(
+      {"new", "--from", "maps/moisture.csv", "--slave", "g2=nort,14", "--plan", "maltings.toml"},
+      "greymet: --slave g2: 'nort' is neither a line that there is nor a host such as 192.168.1.30 "
+      "(did you mean 'north'?)\n");
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "g2", "--plan", "maltings.toml"},
         "greymet: say where the slave is: --slave g2=LINE,UNIT or g2=HOST,UNIT\n");
   wrong({"new", "--from", "maltings.toml", "--slave", "g2=north,14", "--plan", "maltings.toml"},

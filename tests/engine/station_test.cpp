@@ -101,3 +101,21 @@ TEST_CASE("random delays never let an answer leave before it was asked for") {
     CHECK(actions.size() == 1);
   }
 }
+
+TEST_CASE("an answer on TCP leaves after the slave's time and both ways through the network") {
+  const auto loaded = test::load(station_plan);
+  std::vector<ControllerMemory> memories;
+  for (const model::MemoryLayout& layout : loaded.plan.layouts) memories.emplace_back(layout);
+  Field field(loaded.plan, memories, true);
+  const FaultScript faults;
+  for (const auto& [durations, ms] : {std::pair{timing::Durations::typical, 10 + 1},
+                                      std::pair{timing::Durations::longest, 50 + 5}}) {
+    StationOptions options;
+    options.durations = durations;
+    HostStation station(loaded.plan, "10.20.0.31", 502, field, faults, options);
+    REQUIRE(station.accept({}, 1));
+    station.receive(seconds(1), 1, *modbus::from_hex("00 01 00 00 00 06 FF 03 00 00 00 01"));
+    // the plan's defaults: reply 10 ms, 50 ms at most; round trip 1 ms, 5 ms at most
+    CHECK(station.next_wake() == seconds(1) + std::chrono::milliseconds(ms));
+  }
+}
