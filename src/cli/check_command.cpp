@@ -5,6 +5,7 @@
 
 #include "checks/catalogue.h"
 #include "checks/not_judged.h"
+#include "cli/build_info.h"
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/rewrite.h"

@@ -8,11 +8,16 @@
 #include <CLI/CLI.hpp>
 
 #include "cli/commands.h"
+#include "cli/describe.h"
 #include "model/nearest_name.h"
 
 namespace greymet::cli {
 namespace {
 
+constexpr const char* exit_statuses =
+    "Exit status: 0 fine; 1 findings of severity error, differences, or a rehearsal or run that\n"
+    "failed; 2 wrong usage, or a plan that cannot be read; 3 a file, device or port could not be\n"
+    "reached or written.";
 constexpr const char* plan_help = "the plan, a TOML file";
 
 // `extra` is a third format that the command knows beside text and JSON.
@@ -57,12 +62,9 @@ class CommandLine {
  public:
   explicit CommandLine(const Terminal& terminal) : terminal_(terminal) {
     app_.require_subcommand(1);
-    app_.set_version_flag("--version", "greymet " GREYMET_VERSION);
+    app_.set_version_flag("--version", version_text());
     app_.set_help_flag("-h,--help", "print this help");
-    app_.footer(
-        "Exit status: 0 fine; 1 findings of severity error, or a rehearsal or run that failed;\n"
-        "2 wrong usage, or a plan that cannot be read; 3 a file, device or port could not be\n"
-        "reached or written.");
+    app_.footer(exit_statuses);
     add_new();
     add_check();
     add_explain();
@@ -82,6 +84,7 @@ class CommandLine {
     add_report();
     add_diff();
     add_demo();
+    add_describe();
   }
 
   int run(int argc, const char* const* argv) {
@@ -112,13 +115,17 @@ class CommandLine {
   // What is wrong with the first word, if it should be a command and is none.
   std::optional<std::string> wrong_command(int argc, const char* const* argv) {
     std::vector<std::string> names;
-    for (const CLI::App* command : app_.get_subcommands({})) names.push_back(command->get_name());
-    if (argc < 2) return fmt::format("a command is needed: {}", fmt::join(names, ", "));
+    std::vector<std::string> shown_names;
+    for (const CLI::App* command : app_.get_subcommands({})) {
+      names.push_back(command->get_name());
+      if (!command->get_group().empty()) shown_names.push_back(command->get_name());
+    }
+    if (argc < 2) return fmt::format("a command is needed: {}", fmt::join(shown_names, ", "));
     const std::string_view word = argv[1];
     if (word.starts_with('-') || std::find(names.begin(), names.end(), word) != names.end()) {
       return std::nullopt;
     }
-    const std::vector<std::string_view> known(names.begin(), names.end());
+    const std::vector<std::string_view> known(shown_names.begin(), shown_names.end());
     return fmt::format("unknown command '{}'{}", word.substr(0, 40),
                        model::did_you_mean(word, known));
   }
@@ -131,6 +138,10 @@ class CommandLine {
   CLI::App& add(const char* name, const char* help, std::function<int()> action) {
     CLI::App* command = app_.add_subcommand(name, help);
     command->callback([this, action = std::move(action)] { action_ = action; });
+    if (const CommandExamples* examples = examples_of(name)) {
+      command->footer(fmt::format("Examples:\n  {}\n  {}\n\n{}", examples->first, examples->second,
+                                  exit_statuses));
+    }
     return *command;
   }
 
@@ -414,6 +425,28 @@ class CommandLine {
     c.add_flag("--force", demo_.force, "overwrite files that greymet did not write");
   }
 
+  // For who builds packages; not shown.
+  void add_describe() {
+    auto& c = add("describe", "print manual pages and completions", [this] { return describe(); });
+    c.group("");
+    c.add_option("WHAT", what_, "man or bash")->required()->check(CLI::IsMember({"man", "bash"}));
+    c.add_option("COMMAND", of_, "the command of a manual page; the program if left out");
+  }
+  int describe() {
+    if (what_ == "bash") {
+      terminal_.out << bash_completion(app_);
+      return exit_fine;
+    }
+    const CLI::App* command = nullptr;
+    for (const CLI::App* each : app_.get_subcommands({})) {
+      if (each->get_name() == of_) command = each;
+    }
+    if (!of_.empty() && command == nullptr)
+      return usage_error(terminal_, "there is no such command");
+    terminal_.out << man_page(app_, command);
+    return exit_fine;
+  }
+
   const Terminal& terminal_;
   CLI::App app_{
       "Plan, check, time, rehearse and run the Modbus exchange between controllers and slaves",
@@ -438,6 +471,8 @@ class CommandLine {
   DiffOptions diff_;
   NewOptions new_;
   DemoOptions demo_;
+  std::string what_;
+  std::string of_;
 };
 
 }  // namespace

@@ -10,6 +10,8 @@
 #include "model/utf8_text.h"
 
 namespace greymet::exports {
+
+using Json = nlohmann::ordered_json;
 namespace {
 
 constexpr std::string_view mark = "sha256:";
@@ -120,7 +122,6 @@ std::vector<ComparedFile> compare_files(const std::vector<ExportedFile>& expecte
 }
 
 std::string comparison_json(const std::vector<ComparedFile>& files) {
-  using Json = nlohmann::ordered_json;
   Json list = Json::array();
   bool same = true;
   for (const ComparedFile& file : files) {

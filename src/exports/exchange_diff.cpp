@@ -11,7 +11,7 @@
 
 namespace greymet::exports {
 
-using Json = nlohmann::json;
+using SortedJson = nlohmann::json;
 
 namespace {
 
@@ -25,24 +25,24 @@ constexpr List lists[] = {{"controllers", "controller"},   {"lines", "line"},
                           {"transactions", "transaction"}, {"copies", "copy"},
                           {"heartbeats", "heartbeat"}};
 
-std::string text_of(const std::string& key, const Json& value) {
+std::string text_of(const std::string& key, const SortedJson& value) {
   if (value.is_null()) return "none";
   if (value.is_boolean()) return value.get<bool>() ? "yes" : "no";
   if (key.ends_with("_ns") && value.is_number_integer()) {
     return model::to_text(model::Duration(value.get<std::int64_t>()));
   }
   if (value.is_string()) return value.get<std::string>();
-  return value.dump(-1, ' ', false, Json::error_handler_t::replace);
+  return value.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
 }
 
-std::string member(const Json& object, const char* key) {
+std::string member(const SortedJson& object, const char* key) {
   const auto found = object.is_object() ? object.find(key) : object.end();
   if (!object.is_object() || found == object.end() || !found->is_string()) return {};
   return found->get<std::string>();
 }
 
 // What tells one of a list from the others: its name, or all of it.
-std::string name_of(const Json& item) {
+std::string name_of(const SortedJson& item) {
   for (const char* key : {"name", "tag"}) {
     const std::string name = member(item, key);
     if (name.empty()) continue;
@@ -52,15 +52,15 @@ std::string name_of(const Json& item) {
   const std::string from = member(item, "from");
   if (!from.empty())
     return fmt::format("{} {} to {}", member(item, "controller"), from, member(item, "to"));
-  return item.dump(-1, ' ', false, Json::error_handler_t::replace);
+  return item.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
 }
 
 // The items by name; a second one of a name gets a number.
-std::vector<std::pair<std::string, const Json*>> named(const Json& list) {
-  std::vector<std::pair<std::string, const Json*>> out;
+std::vector<std::pair<std::string, const SortedJson*>> named(const SortedJson& list) {
+  std::vector<std::pair<std::string, const SortedJson*>> out;
   std::map<std::string, int> seen;
   if (!list.is_array()) return out;
-  for (const Json& item : list) {
+  for (const SortedJson& item : list) {
     std::string name = name_of(item);
     const int before = seen[name]++;
     if (before > 0) name += fmt::format(" ({})", before + 1);
@@ -69,8 +69,8 @@ std::vector<std::pair<std::string, const Json*>> named(const Json& list) {
   return out;
 }
 
-const Json* find(const std::vector<std::pair<std::string, const Json*>>& items,
-                 const std::string& name) {
+const SortedJson* find(const std::vector<std::pair<std::string, const SortedJson*>>& items,
+                       const std::string& name) {
   const auto at = std::find_if(items.begin(), items.end(),
                                [&](const auto& item) { return item.first == name; });
   return at == items.end() ? nullptr : at->second;
@@ -80,15 +80,15 @@ class Differ {
  public:
   std::vector<Change> take() { return std::move(changes_); }
 
-  void compare_lists(const Json& old, const Json& now, const std::string& kind) {
+  void compare_lists(const SortedJson& old, const SortedJson& now, const std::string& kind) {
     const auto before = named(old);
     const auto after = named(now);
-    std::vector<const std::pair<std::string, const Json*>*> gone;
+    std::vector<const std::pair<std::string, const SortedJson*>*> gone;
     for (const auto& item : before) {
       if (find(after, item.first) == nullptr) gone.push_back(&item);
     }
     for (const auto& [name, item] : after) {
-      if (const Json* same = find(before, name)) {
+      if (const SortedJson* same = find(before, name)) {
         compare(*same, *item, kind, name, "");
         continue;
       }
@@ -109,7 +109,7 @@ class Differ {
     compare_order(before, after, kind);
   }
 
-  void compare(const Json& old, const Json& now, const std::string& kind,
+  void compare(const SortedJson& old, const SortedJson& now, const std::string& kind,
                const std::string& subject, const std::string& path) {
     if (old == now) return;
     if (old.is_object() && now.is_object()) {
@@ -117,9 +117,9 @@ class Differ {
       for (const auto& [key, value] : old.items()) keys[key] = true;
       for (const auto& [key, value] : now.items()) keys[key] = true;
       for (const auto& [key, unused] : keys) {
-        const Json none;
-        const Json& a = old.contains(key) ? old[key] : none;
-        const Json& b = now.contains(key) ? now[key] : none;
+        const SortedJson none;
+        const SortedJson& a = old.contains(key) ? old[key] : none;
+        const SortedJson& b = now.contains(key) ? now[key] : none;
         // "no key" and "null" are different documents, and read alike
         if (a == b && old.contains(key) == now.contains(key)) continue;
         compare(a, b, kind, subject, path.empty() ? key : path + "." + key);
@@ -140,31 +140,31 @@ class Differ {
     std::string a = text_of(key, old);
     std::string b = text_of(key, now);
     if (a == b) {
-      a = old.dump(-1, ' ', false, Json::error_handler_t::replace);
-      b = now.dump(-1, ' ', false, Json::error_handler_t::replace);
+      a = old.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
+      b = now.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
     }
     changes_.push_back({kind, subject, what, a, b});
   }
 
  private:
-  static Json without_name(Json item) {
+  static SortedJson without_name(SortedJson item) {
     if (item.is_object()) item.erase("name");
     return item;
   }
 
-  static bool both_named(const Json& a, const Json& b) {
-    const auto is_named = [](const Json& item) { return !member(item, "name").empty(); };
+  static bool both_named(const SortedJson& a, const SortedJson& b) {
+    const auto is_named = [](const SortedJson& item) { return !member(item, "name").empty(); };
     return std::all_of(a.begin(), a.end(), is_named) && std::all_of(b.begin(), b.end(), is_named);
   }
 
   // Points of a block, areas of memory: inside of one thing.
-  void compare_items(const Json& old, const Json& now, const std::string& kind,
+  void compare_items(const SortedJson& old, const SortedJson& now, const std::string& kind,
                      const std::string& subject, const std::string& path) {
     const auto before = named(old);
     const auto after = named(now);
     const std::string what = path.ends_with("points") ? path.substr(0, path.size() - 1) : path;
     for (const auto& [name, item] : after) {
-      const Json* same = find(before, name);
+      const SortedJson* same = find(before, name);
       if (same != nullptr) {
         compare(*same, *item, kind, subject, what + " " + name);
       } else {
@@ -180,8 +180,8 @@ class Differ {
   }
 
   // Those that both have, in another order: from the first to the last that moved.
-  void compare_order(const std::vector<std::pair<std::string, const Json*>>& before,
-                     const std::vector<std::pair<std::string, const Json*>>& after,
+  void compare_order(const std::vector<std::pair<std::string, const SortedJson*>>& before,
+                     const std::vector<std::pair<std::string, const SortedJson*>>& after,
                      const std::string& kind, const std::string& subject = {}) {
     std::vector<std::string> old;
     std::vector<std::string> now;
@@ -205,7 +205,7 @@ class Differ {
   }
 
   // One line about something that came or went.
-  static std::string summary(const Json& item) {
+  static std::string summary(const SortedJson& item) {
     std::string text;
     for (const char* key :
          {"slave", "line", "host", "function", "period_ns", "type", "memory", "from", "to"}) {
@@ -222,8 +222,8 @@ class Differ {
   std::vector<Change> changes_;
 };
 
-tl::expected<Json, std::string> document_from(std::string_view text) {
-  Json document = Json::parse(text, nullptr, false);
+tl::expected<SortedJson, std::string> document_from(std::string_view text) {
+  SortedJson document = SortedJson::parse(text, nullptr, false);
   if (document.is_discarded() || !document.is_object() || !document.contains("exchange") ||
       !document["exchange"].is_object()) {
     return tl::unexpected(std::string("is no exchange.json"));
@@ -240,16 +240,16 @@ tl::expected<std::vector<Change>, std::string> exchange_changes(std::string_view
   const auto now = document_from(new_document);
   if (!now) return tl::unexpected(now.error());
   Differ differ;
-  const Json none;
-  const auto get = [&](const Json& object, const char* key) -> const Json& {
+  const SortedJson none;
+  const auto get = [&](const SortedJson& object, const char* key) -> const SortedJson& {
     const auto found = object.find(key);
     return found == object.end() ? none : *found;
   };
   for (const char* key : {"title", "revision"}) {
     differ.compare(get(*old, key), get(*now, key), "plan", "", key);
   }
-  Json rest_old = get(*old, "exchange");
-  Json rest_now = get(*now, "exchange");
+  SortedJson rest_old = get(*old, "exchange");
+  SortedJson rest_now = get(*now, "exchange");
   for (const List& list : lists) {
     differ.compare_lists(get(rest_old, list.key), get(rest_now, list.key), list.kind);
     rest_old.erase(list.key);

@@ -12,12 +12,12 @@
 namespace greymet::exports {
 namespace {
 
-constexpr int width = 1180;
+constexpr int drawing_width = 1180;
 constexpr int controller_width = 150;
 constexpr int box_width = 118;
 constexpr int box_height = 40;
-constexpr int gap = 12;
-constexpr int begin = controller_width + 190;  // of slaves: behind what a line is called
+constexpr int box_gap = 12;
+constexpr int boxes_begin = controller_width + 190;  // of slaves: behind what a line is called
 constexpr std::size_t most_letters = 15;
 
 std::string label(std::string_view text) {
@@ -48,7 +48,7 @@ class Drawing {
     return fmt::format(
         "<svg class=\"net\" viewBox=\"0 0 {} {}\" role=\"img\" aria-label=\"controllers, lines and "
         "slaves\" font-family=\"DejaVu Sans, Verdana, sans-serif\">\n{}</svg>\n",
-        width, y_, text_);
+        drawing_width, y_, text_);
   }
 
  private:
@@ -162,7 +162,8 @@ class Drawing {
   // Its slaves in rows; the line runs above them. Gives where it leaves the trunk.
   int draw_way(const Way& way, int trunk) {
     constexpr int row_height = box_height + 26;
-    const auto per_row = static_cast<std::size_t>((width - begin) / (box_width + gap));
+    const auto per_row =
+        static_cast<std::size_t>((drawing_width - boxes_begin) / (box_width + box_gap));
     const int bus = y_ + 14;
     text_ += fmt::format(
         "<text x=\"{}\" y=\"{}\" font-size=\"12\" font-weight=\"600\" fill=\"var(--ink)\">{}</text>"
@@ -176,17 +177,18 @@ class Drawing {
       const std::size_t count =
           std::min(per_row, way.boxes.size() - std::min(first, way.boxes.size()));
       if (count == 0) break;
-      const int end = begin + static_cast<int>(count - 1) * (box_width + gap) + box_width / 2;
-      line(row == 0 ? trunk : begin - 14, y, end, y, way.serial);
-      if (row > 0) line(begin - 14, y - row_height, begin - 14, y, way.serial);
+      const int end =
+          boxes_begin + static_cast<int>(count - 1) * (box_width + box_gap) + box_width / 2;
+      line(row == 0 ? trunk : boxes_begin - 14, y, end, y, way.serial);
+      if (row > 0) line(boxes_begin - 14, y - row_height, boxes_begin - 14, y, way.serial);
       for (std::size_t i = 0; i < count; ++i) {
-        const int x = begin + static_cast<int>(i) * (box_width + gap);
+        const int x = boxes_begin + static_cast<int>(i) * (box_width + box_gap);
         line(x + box_width / 2, y, x + box_width / 2, y + 12, way.serial);
         const Way::Box& each = way.boxes[first + i];
         box(x, y + 12, box_width, each.name, each.about, each.other);
       }
     }
-    if (way.boxes.empty()) line(trunk, bus, begin, bus, way.serial);
+    if (way.boxes.empty()) line(trunk, bus, boxes_begin, bus, way.serial);
     y_ = bus + static_cast<int>(rows) * row_height;
     return bus;
   }

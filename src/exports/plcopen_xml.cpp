@@ -15,6 +15,7 @@ namespace {
 
 // The format wants a time; the same plan has to give the same bytes.
 constexpr const char* no_time = "2000-01-01T00:00:00";
+constexpr const char* exchange_format = "2";  // not the program's, or files would change with it
 constexpr const char* xhtml = "http://www.w3.org/1999/xhtml";
 
 pugi::xml_node child(pugi::xml_node parent, const char* name,
@@ -105,7 +106,7 @@ std::string document_of(const IecProgram& program, const std::string& revision) 
   child(project, "fileHeader",
         {{"companyName", "greymet"},
          {"productName", "greymet"},
-         {"productVersion", GREYMET_VERSION},
+         {"productVersion", exchange_format},
          {"creationDateTime", no_time},
          {"contentDescription", model::shown(program.fingerprint)}});
   pugi::xml_node content = child(project, "contentHeader", {{"name", model::shown(program.title)}});

@@ -17,7 +17,7 @@
 namespace greymet::exports {
 
 using model::Duration;
-using Json = nlohmann::json;
+using Json = nlohmann::ordered_json;
 
 namespace {
 

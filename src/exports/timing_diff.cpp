@@ -13,6 +13,8 @@
 
 namespace greymet::exports {
 
+using Json = nlohmann::ordered_json;
+
 using timing::TimingReport;
 
 namespace {
@@ -25,7 +27,7 @@ struct Number {
   TimingValue value;
 };
 
-TimingValue ms(const std::optional<model::Duration>& d) {
+TimingValue ms_value(const std::optional<model::Duration>& d) {
   return d ? TimingValue(model::to_ms(*d)) : TimingValue();
 }
 
@@ -35,9 +37,9 @@ std::vector<Number> numbers_of(const TimingReport& report) {
     out.push_back({"line " + line.name, "use", "percent", line.utilisation_percent});
     for (const timing::TransactionReport& t : line.transactions) {
       const std::string subject = "transaction " + t.name;
-      out.push_back({subject, "longest duration", "ms", ms(t.longest)});
-      out.push_back({subject, "response bound", "ms", ms(t.response_bound)});
-      out.push_back({subject, "interval bound", "ms", ms(t.interval_bound)});
+      out.push_back({subject, "longest duration", "ms", ms_value(t.longest)});
+      out.push_back({subject, "response bound", "ms", ms_value(t.response_bound)});
+      out.push_back({subject, "interval bound", "ms", ms_value(t.interval_bound)});
       out.push_back({subject, "missed", "", static_cast<double>(t.missed)});
     }
   }
@@ -45,12 +47,12 @@ std::vector<Number> numbers_of(const TimingReport& report) {
     const std::string subject = "heartbeat " + h.name;
     out.push_back({subject, "verdict", "", std::string(to_string(h.verdict))});
     out.push_back({subject, "carried by", "", h.carried_by});
-    out.push_back({subject, "smallest watch", "ms", ms(h.watch_min)});
-    out.push_back({subject, "largest watch", "ms", ms(h.watch_max)});
-    out.push_back({subject, "latest alarm", "ms", ms(h.latest_alarm)});
+    out.push_back({subject, "smallest watch", "ms", ms_value(h.watch_min)});
+    out.push_back({subject, "largest watch", "ms", ms_value(h.watch_max)});
+    out.push_back({subject, "latest alarm", "ms", ms_value(h.latest_alarm)});
   }
   for (const timing::PathReport& p : report.paths) {
-    out.push_back({"path " + p.name, "bound", "ms", ms(p.bound)});
+    out.push_back({"path " + p.name, "bound", "ms", ms_value(p.bound)});
   }
   return out;
 }
@@ -63,7 +65,7 @@ bool same(const TimingValue& a, const TimingValue& b) {
   return a == b;
 }
 
-std::string shown(const TimingValue& value, const std::string& unit) {
+std::string value_text(const TimingValue& value, const std::string& unit) {
   if (const auto* text = std::get_if<std::string>(&value)) return text->empty() ? "nothing" : *text;
   const auto* number = std::get_if<double>(&value);
   if (number == nullptr) return "none";
@@ -101,12 +103,11 @@ std::vector<TimingChange> timing_changes(const TimingReport& old, const TimingRe
 }
 
 std::string to_text(const TimingChange& c) {
-  return fmt::format("{}: {} {} -> {}", c.subject, c.what, shown(c.old, c.unit),
-                     shown(c.now, c.unit));
+  return fmt::format("{}: {} {} -> {}", c.subject, c.what, value_text(c.old, c.unit),
+                     value_text(c.now, c.unit));
 }
 
 std::string diff_json(const std::vector<Change>& changes, const std::vector<TimingChange>& timing) {
-  using Json = nlohmann::ordered_json;
   Json out{{"changes", Json::array()}, {"timing", Json::array()}};
   for (const Change& c : changes) {
     out["changes"].push_back({{"kind", c.kind},

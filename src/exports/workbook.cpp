@@ -34,7 +34,7 @@ constexpr double widest = 48;               // characters
 Cell whole(std::uint64_t value) {
   return static_cast<std::int64_t>(value);
 }
-Cell ms(const std::optional<Duration>& d) {
+Cell ms_cell(const std::optional<Duration>& d) {
   return d ? Cell(model::to_ms(*d)) : Cell();
 }
 
@@ -160,8 +160,8 @@ void add_transactions(const ExportInput& input, Book& book) {
       row.emplace_back(memory_text(plan, t.controller, reads ? t.into : t.from));
     }
     row.emplace_back(std::string(to_string(t.trigger.kind)));
-    row.push_back(cyclic ? ms(t.trigger.period) : Cell());
-    row.push_back(cyclic ? ms(t.trigger.phase) : Cell());
+    row.push_back(cyclic ? ms_cell(t.trigger.period) : Cell());
+    row.push_back(cyclic ? ms_cell(t.trigger.phase) : Cell());
     row.emplace_back(memory_text(plan, t.controller, t.trigger.bit));
     row.emplace_back(memory_text(plan, t.controller, t.gate));
     row.emplace_back(std::string(t.on_loss ? to_string(*t.on_loss) : ""));
@@ -198,7 +198,7 @@ void add_points(const ExportInput& input, Book& book) {
          std::string(p.swap ? to_string(*p.swap) : ""),
          p.factor ? Cell(fmt::format("{}", *p.factor)) : Cell(),
          p.offset_value ? Cell(fmt::format("{}", *p.offset_value)) : Cell(), p.unit,
-         ms(input.ages[i]), users});
+         ms_cell(input.ages[i]), users});
   }
   book.sheet("points",
              {"point", "direction", "controller", "memory", "tag", "tag type", "by", "area",
@@ -236,10 +236,10 @@ void add_timing(const ExportInput& input, Book& book) {
     for (const timing::TransactionReport& t : line.transactions) {
       rows.push_back({line.name, line.master, line.utilisation_percent, t.name,
                       static_cast<std::int64_t>(t.function), whole(t.request_bytes),
-                      whole(t.reply_bytes), ms(t.typical), ms(t.longest), ms(t.period),
-                      ms(t.response_bound), ms(t.response_bound_any_phase),
-                      ms(t.response_simulated), ms(t.interval_bound), whole(t.missed),
-                      ms(t.silent)});
+                      whole(t.reply_bytes), ms_cell(t.typical), ms_cell(t.longest),
+                      ms_cell(t.period), ms_cell(t.response_bound),
+                      ms_cell(t.response_bound_any_phase), ms_cell(t.response_simulated),
+                      ms_cell(t.interval_bound), whole(t.missed), ms_cell(t.silent)});
     }
   }
   book.sheet("timing",

@@ -7,8 +7,8 @@
 namespace greymet::files {
 
 std::string dump(const nlohmann::ordered_json& json) {
-  using Json = nlohmann::ordered_json;
-  const std::string text = json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  const std::string text =
+      json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
   std::string out;
   out.reserve(text.size());
   for (std::size_t at = 0; at < text.size();) {

@@ -16,9 +16,9 @@ using Json = nlohmann::json;
 
 namespace {
 
-class Site : public test::TemporaryFolder {
+class HandoverSite : public test::TemporaryFolder {
  public:
-  Site() { fs::copy(GREYMET_EXAMPLES, path(), fs::copy_options::recursive); }
+  HandoverSite() { fs::copy(GREYMET_EXAMPLES, path(), fs::copy_options::recursive); }
   [[nodiscard]] test::Outcome run(const std::vector<std::string>& arguments) const {
     return test::run_program(GREYMET_PROGRAM, arguments, path());
   }
@@ -35,7 +35,7 @@ std::string last_line(const std::string& text) {
 }  // namespace
 
 TEST_CASE("a folder that was exported is what the plan gives, until something changes") {
-  const Site site;
+  const HandoverSite site;
   CHECK(site.run({"export", "maltings.toml", "-o", "out"}).status == 0);
   const auto same = site.run({"export", "maltings.toml", "--compare", "out"});
   CHECK(same.status == 0);
@@ -75,7 +75,7 @@ TEST_CASE("a folder that was exported is what the plan gives, until something ch
 }
 
 TEST_CASE("export writes what --only names, and says what it does not know") {
-  const Site site;
+  const HandoverSite site;
   CHECK(site.run({"export", "maltings.toml", "--only", "csv,st", "-o", "some"}).status == 0);
   std::vector<std::string> names;
   for (const auto& entry : fs::directory_iterator(site.file("some"))) {
@@ -106,7 +106,7 @@ TEST_CASE("export writes what --only names, and says what it does not know") {
 }
 
 TEST_CASE("no export and no page is left in part where a folder cannot be written") {
-  const Site site;
+  const HandoverSite site;
   CHECK(site.run({"export", "maltings.toml", "-o", "maltings.toml"}).status == 3);
   CHECK(site.run({"report", "maltings.toml", "-o", "maltings.toml/x"}).status == 3);
   CHECK(site.run({"new", "maltings.toml"}).status == 3);
@@ -130,7 +130,7 @@ TEST_CASE("no export and no page is left in part where a folder cannot be writte
 }
 
 TEST_CASE("diff of a plan with itself is silent, and of two tells what it does to timing") {
-  const Site site;
+  const HandoverSite site;
   const auto same = site.run({"diff", "maltings.toml", "maltings.toml"});
   CHECK(same.status == 0);
   CHECK(same.out == "no difference in the exchange\n");
@@ -154,7 +154,7 @@ TEST_CASE("diff of a plan with itself is silent, and of two tells what it does t
 }
 
 TEST_CASE("report writes two pages, with what was measured beside them") {
-  const Site site;
+  const HandoverSite site;
   CHECK(site.run({"rehearse", "maltings.toml", "--fast", "--duration", "5s", "--no-faults", "-o",
                   "measured"})
             .status == 0);
@@ -171,7 +171,7 @@ TEST_CASE("report writes two pages, with what was measured beside them") {
 }
 
 TEST_CASE("new plans check clean, whatever they are made of") {
-  const Site site;
+  const HandoverSite site;
   const std::vector<std::vector<std::string>> all{
       {},
       {"--line", "a=rtu,9600,8N2", "--line", "b=ascii,19200,7E1"},
@@ -201,7 +201,7 @@ TEST_CASE("new plans check clean, whatever they are made of") {
 }
 
 TEST_CASE("a slave joins a plan and disturbs nothing of it") {
-  const Site site;
+  const HandoverSite site;
   const std::string before = site.read("maltings.toml");
   CHECK(site.run({"export", "maltings.toml", "--only", "things", "-o", "out"}).status == 0);
   site.write("out/things/air.td.json", [&] {
@@ -256,7 +256,7 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
 }
 
 TEST_CASE("new says what is wrong with its options, and writes nothing then") {
-  const Site site;
+  const HandoverSite site;
   const auto wrong = [&](std::vector<std::string> arguments, const std::string& message) {
     arguments.insert(arguments.begin(), {"new", "there"});
     const auto outcome = site.run(arguments);

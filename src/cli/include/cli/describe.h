@@ -1,0 +1,30 @@
+// What the command line says of itself: manual pages and completions, made of the very options.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace CLI {
+class App;
+}
+
+namespace greymet::cli {
+
+// Two calls of each command, as they may be typed in a folder with the demo's files.
+struct CommandExamples {
+  std::string_view command;
+  std::string_view first;
+  std::string_view second;
+};
+[[nodiscard]] const CommandExamples* examples_of(std::string_view command);
+
+// "greymet 0.2.0 (commit 1a2b3c4)"
+[[nodiscard]] std::string version_text();
+
+// A page of section 1 (man 7 man): of the program, or of one of its commands.
+[[nodiscard]] std::string man_page(const CLI::App& app, const CLI::App* command);
+// Completion of commands, options, their words and files, for bash.
+[[nodiscard]] std::string bash_completion(const CLI::App& app);
+
+}  // namespace greymet::cli

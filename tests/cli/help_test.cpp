@@ -1,0 +1,76 @@
+// Help of every command: what it shows can be typed.
+#include <catch2/catch.hpp>
+
+#include <filesystem>
+#include <map>
+#include <sstream>
+
+#include "plans.h"
+#include "process.h"
+
+using namespace greymet;
+
+namespace {
+
+std::vector<std::string> words_in(const std::string& text) {
+  std::istringstream in(text);
+  std::vector<std::string> words;
+  for (std::string word; in >> word;) words.push_back(word);
+  return words;
+}
+
+std::vector<std::string> commands_of(const test::TemporaryFolder& folder) {
+  std::istringstream in(test::run_program(GREYMET_PROGRAM, {"--help"}, folder.path()).out);
+  std::vector<std::string> commands;
+  bool below = false;
+  for (std::string line; std::getline(in, line);) {
+    if (below && line.starts_with("  ") && line[2] != ' ') commands.push_back(words_in(line)[0]);
+    if (line.starts_with("Subcommands:")) below = true;
+    if (line.empty()) below = false;
+  }
+  return commands;
+}
+
+}  // namespace
+
+TEST_CASE("every command shows two examples, and they do what they should on the demo's files") {
+  const test::TemporaryFolder folder;
+  std::filesystem::copy(GREYMET_EXAMPLES, folder.path(), std::filesystem::copy_options::recursive);
+  folder.write("old.toml",
+               test::replaced(folder.read("maltings.toml"), "retry = \"10s\"", "retry = \"9s\""));
+  const auto commands = commands_of(folder);
+  REQUIRE(commands.size() >= 19);
+  // those that do not end with 0 by what they find
+  const std::map<std::string, int> statuses{{"check draft.toml --least warning", 1},
+                                            {"diff old.toml maltings.toml", 1},
+                                            {"diff old.toml maltings.toml --json", 1}};
+  for (const std::string& command : commands) {
+    const std::string help =
+        test::run_program(GREYMET_PROGRAM, {command, "--help"}, folder.path()).out;
+    std::istringstream in(help.substr(help.find("Examples:")));
+    std::string line;
+    std::getline(in, line);
+    CHECK(help.find("Exit status: 0 fine") != std::string::npos);
+    for (int i = 0; i < 2; ++i) {
+      std::getline(in, line);
+      INFO(line);
+      REQUIRE(line.starts_with("  greymet " + command));
+      auto words = words_in(line);
+      words.erase(words.begin());
+      // needs a partner: wire_test.cpp; has a test of its own: program_test.cpp
+      if (command == "run" || command == "demo") continue;
+      const auto outcome = test::run_program(GREYMET_PROGRAM, words, folder.path());
+      const auto status = statuses.find(line.substr(10));
+      INFO(outcome.err);
+      CHECK(outcome.status == (status == statuses.end() ? 0 : status->second));
+      CHECK(outcome.out + outcome.err != "");
+    }
+  }
+}
+
+TEST_CASE("the version names the commit") {
+  const test::TemporaryFolder folder;
+  const std::string version = test::run_program(GREYMET_PROGRAM, {"--version"}, folder.path()).out;
+  CHECK(version.starts_with("greymet 0.2.0 (commit "));
+  CHECK(version.ends_with(")\n"));
+}
