@@ -31,8 +31,21 @@ struct Step {
   int expected = exit_fine;
 };
 
-std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
-                           const std::string& results, bool force) {
+// What the demo works on: files and folders in its own.
+struct DemoPaths {
+  std::string clean;
+  std::string draft;
+  std::string faster;
+  std::string results;
+  std::string own;
+};
+
+std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
+  const std::string clean = paths.clean;
+  const std::string draft = paths.draft;
+  const std::string faster = paths.faster;
+  const std::string results = paths.results;
+  const std::string own = paths.own;
   const auto check = [](const std::string& plan) {
     return [plan](const Terminal& t) { return run_check(check_of(plan), t); };
   };
@@ -122,7 +135,8 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.output.force = force;
          return run_rehearse(o, t);
        }},
-      {"13. The exchange for download", fmt::format("export {} -o {}", clean, results),
+      {"13. The exchange for download, in every format",
+       fmt::format("export {} -o {}", clean, results),
        [clean, results, force](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;
@@ -130,7 +144,61 @@ std::vector<Step> steps_of(const std::string& clean, const std::string& draft,
          o.force = force;
          return run_export(o, t);
        }},
+      {"14. Is what stands there still what the plan gives?",
+       fmt::format("export {} --compare {}", clean, results),
+       [clean, results](const Terminal& t) {
+         ExportOptions o;
+         o.plan = clean;
+         o.compare = results;
+         return run_export(o, t);
+       }},
+      {"15. The pages for handover, with what the rehearsal measured",
+       fmt::format("report {} -o {} --measured {}", clean, results, results),
+       [clean, results, force](const Terminal& t) {
+         ReportOptions o;
+         o.plan = clean;
+         o.out = o.measured = results;
+         o.force = force;
+         return run_report(o, t);
+       }},
+      {"16. What it would do to set the burner twice as often",
+       fmt::format("diff {} {}", clean, faster),
+       [clean, faster](const Terminal& t) {
+         DiffOptions o;
+         o.old_plan = clean;
+         o.new_plan = faster;
+         return run_diff(o, t);
+       },
+       exit_findings},
+      {"17. A plan of your own to begin with",
+       fmt::format("new {} --line north=rtu,19200,8E1 --slave gauge=north,12", own),
+       [own, force](const Terminal& t) {
+         NewOptions o;
+         o.folder = own;
+         o.lines = {"north=rtu,19200,8E1"};
+         o.slaves = {"gauge=north,12"};
+         o.force = force;
+         return run_new(o, t);
+       }},
   };
+}
+
+// The clean plan with one row changed.
+bool write_faster(files::OutputFolder& folder, const Terminal& terminal) {
+  for (const EmbeddedFile& file : embedded_examples()) {
+    if (file.name != "maltings.toml") continue;
+    std::string text(file.content);
+    constexpr std::string_view row = "from = \"%MW1010\", every = \"1s\"";
+    constexpr std::string_view twice = "from = \"%MW1010\", every = \"500ms\"";
+    if (const std::size_t at = text.find(row); at != std::string::npos) {
+      text.replace(at, row.size(), twice);
+    }
+    if (const auto done = folder.write("faster.toml", text); !done) {
+      terminal.err << fmt::format("greymet: {}\n", shown(done.error().message));
+      return false;
+    }
+  }
+  return true;
 }
 
 }  // namespace
@@ -149,23 +217,25 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
     }
   }
   const std::string& dir = options.folder;
-  const std::string clean = dir + "/maltings.toml";
-  const std::string draft = dir + "/draft.toml";
-  const std::string results = dir + "/results";
+  const DemoPaths paths{dir + "/maltings.toml", dir + "/draft.toml", dir + "/faster.toml",
+                        dir + "/results", dir + "/yours"};
+  if (!write_faster(*folder, terminal)) return exit_unreachable;
   terminal.out << fmt::format("A maltings in {}: {} files, the plan is maltings.toml.\n", dir,
                               embedded_examples().size());
 
   int worst = exit_fine;
-  for (const Step& step : steps_of(clean, draft, results, options.force)) {
+  for (const Step& step : steps_of(paths, options.force)) {
     announce(terminal, step.title, step.command);
     const int status = step.run(terminal);
     // a step that does not end as it should means that the demo does not show what it says
     if (status != step.expected) worst = std::max({worst, status, int{exit_findings}});
   }
   terminal.out << fmt::format(
-      "\nResults and figures are in {}. Now edit {} and check it again, or let\n"
-      "`greymet serve {}` answer your own master.\n",
-      results, draft, clean);
+      "\nResults, figures and pages are in {0}; open {0}/report.html. What to try next:\n"
+      "  edit {1} and check it again: it is yours to begin with\n"
+      "  greymet serve {2}   answers your own master with the demo's slaves\n"
+      "  greymet check {3} --fix=offers   corrects the bad day\n",
+      paths.results, paths.own + "/plan.toml", paths.clean, paths.draft);
   return worst;
 }
 

@@ -4,7 +4,6 @@
 #include <filesystem>
 #include <map>
 #include <set>
-#include <sstream>
 
 #include <fmt/format.h>
 
@@ -15,10 +14,12 @@
 #include "files/map_reader.h"
 #include "files/new_plan.h"
 #include "files/output_folder.h"
+#include "files/plan_rewrite.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "model/register_map.h"
 #include "model/serial_settings.h"
+#include "packing/pack.h"
 
 namespace greymet::cli {
 namespace {
@@ -229,6 +230,25 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
   return std::pair(std::move(plan), std::move(maps));
 }
 
+// The plan with requests in place of its wants.
+tl::expected<std::string, std::string> packed(const std::string& path, const std::string& text,
+                                              std::map<std::string, std::string> files_beside) {
+  if (text.find("\nwants = [") == std::string::npos) return text;
+  files_beside[path] = text;
+  const files::LoadedPlan loaded =
+      files::load_plan(path, files::with_texts(files::disk_files(), std::move(files_beside)));
+  if (loaded.unreadable) return tl::unexpected(loaded.findings.front().message);
+  const packing::PackResult result = packing::pack(loaded.plan);
+  if (!result.problems.empty()) {
+    return tl::unexpected(
+        fmt::format("{}; {}", result.problems.front().message, result.problems.front().remedy));
+  }
+  std::vector<model::Transaction> transactions;
+  transactions.reserve(result.requests.size());
+  for (const auto& request : result.requests) transactions.push_back(request.declared);
+  return files::with_packed_wants(text, transactions);
+}
+
 int new_plan(const NewOptions& options, const Terminal& terminal) {
   auto made = plan_from(options);
   if (!made) return usage(terminal, made.error());
@@ -255,31 +275,26 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
                    fmt::format("the maps of two slaves would be called {}", shown(slave.map)));
     }
   }
+  const std::string name = "plan.toml";
+  const std::string path = options.folder + "/" + name;
+  // packed in memory: what comes to stand on the disk is the whole plan
+  std::map<std::string, std::string> texts;
+  for (const auto& [file, csv] : written) texts[options.folder + "/" + file] = csv;
+  auto text = packed(path, files::new_plan_text(plan), std::move(texts));
+  if (!text) {
+    terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
+    return exit_findings;
+  }
   auto folder = files::OutputFolder::open(options.folder, options.force);
   const auto unreachable_file = [&](const files::FileError& error) {
     terminal.err << fmt::format("greymet: {}\n", shown(error.message));
     return exit_unreachable;
   };
   if (!folder) return unreachable_file(folder.error());
-  const std::string name = "plan.toml";
-  const std::string path = options.folder + "/" + name;
   for (const auto& [file, csv] : written) {
     if (const auto done = folder->write(file, csv); !done) return unreachable_file(done.error());
   }
-  // packed in memory first: what stands on the disk is always a whole plan
-  std::string text = files::new_plan_text(plan);
-  if (const auto done = folder->write(name, text); !done) return unreachable_file(done.error());
-  const bool wants = text.find("\nwants = [") != std::string::npos;
-  if (wants) {
-    std::ostringstream said;
-    PackOptions pack;
-    pack.plan = path;
-    pack.write = true;
-    if (const int status = run_pack(pack, plain_terminal(said, terminal.err, terminal.width));
-        status != exit_fine) {
-      return status;
-    }
-  }
+  if (const auto done = folder->write(name, *text); !done) return unreachable_file(done.error());
   terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
                               written.size() == 1 ? "" : "s");
   const bool good = say_check(path, terminal);
