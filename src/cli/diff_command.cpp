@@ -27,9 +27,11 @@ std::string diff_text(const std::vector<exports::Change>& changes,
 }  // namespace
 
 int run_diff(const DiffOptions& options, const Terminal& terminal) {
-  const UsablePlan old = load_usable_plan(options.old_plan, terminal);
+  const UsablePlan old =
+      load_usable_plan(options.old_plan, terminal, rules_without_time(), options.beside);
   if (old.refused) return *old.refused;
-  const UsablePlan now = load_usable_plan(options.new_plan, terminal);
+  const UsablePlan now =
+      load_usable_plan(options.new_plan, terminal, rules_without_time(), options.beside);
   if (now.refused) return *now.refused;
   const auto changes = exports::exchange_changes(files::exchange_json(old.loaded.plan),
                                                  files::exchange_json(now.loaded.plan));

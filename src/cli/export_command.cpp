@@ -170,10 +170,12 @@ int compare(const ExportOptions& options, const std::vector<exports::ExportedFil
 int run_export(const ExportOptions& options, const Terminal& terminal) {
   const auto formats = chosen(options.only);
   if (!formats) return usage_error(terminal, formats.error());
-  if (options.out.empty() == options.compare.empty()) {
-    return usage_error(terminal, "export takes either --out DIR or --compare PATH");
+  const int ways = static_cast<int>(!options.out.empty()) +
+                   static_cast<int>(!options.compare.empty()) + static_cast<int>(options.print);
+  if (ways != 1) {
+    return usage_error(terminal, "export takes one of --out DIR, --compare PATH and --print");
   }
-  const UsablePlan usable = load_usable_plan(options.plan, terminal, {});
+  const UsablePlan usable = load_usable_plan(options.plan, terminal, {}, options.beside);
   if (usable.refused) return *usable.refused;
   if (const auto refused = refuse_errors(usable, "exported", terminal)) return *refused;
   const Handover handover = handover_of(usable);
@@ -182,6 +184,13 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   if (!made) {
     terminal.err << fmt::format("greymet: {}\n", made.error());
     return exit_unreachable;
+  }
+  if (options.print) {
+    if (made->size() != 1) {
+      return usage_error(terminal, "--print takes one format of one file: --only json or csv");
+    }
+    terminal.out << made->front().content;
+    return exit_fine;
   }
   if (!options.compare.empty()) return compare(options, *made, terminal);
   ResultWriter writer(options.out, options.force, terminal);

@@ -165,9 +165,11 @@ checks::RuleSelection rules_without_time() {
 }
 
 UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,
-                            const checks::RuleSelection& rules) {
+                            const checks::RuleSelection& rules, const std::string& beside) {
   UsablePlan usable;
-  usable.loaded = files::load_plan(path, files::disk_files());
+  const files::FileSource source =
+      beside.empty() ? files::disk_files() : files::or_beside(files::disk_files(), path, beside);
+  usable.loaded = files::load_plan(path, source);
   usable.findings = checks::check(usable.loaded.plan, usable.loaded.findings, rules);
   model::Findings unreadable;
   std::size_t others = 0;

@@ -3,6 +3,12 @@
 #include "command_line.h"
 
 namespace greymet::cli {
+namespace {
+
+constexpr const char* beside_help =
+    "where files are that a plan names and that do not lie beside it, as git hands over old plans";
+
+}  // namespace
 
 void CommandLine::add_serve() {
   auto& c = add("serve", "answer for every slave of a plan, on loopback ports and pseudo-terminals",
@@ -94,6 +100,8 @@ void CommandLine::add_export() {
                "instead of writing: say whether this folder, or file from site, is what the plan "
                "gives")
       ->type_name("PATH");
+  c.add_flag("--print", export_.print, "instead of writing: print the one format of --only");
+  c.add_option("--beside", export_.beside, beside_help)->type_name("DIR");
   add_format(c, export_.format);
   add_output(c, export_.out, export_.force, false);
 }
@@ -113,6 +121,7 @@ void CommandLine::add_diff() {
                 [this] { return run_diff(diff_, terminal_); });
   c.add_option("OLD", diff_.old_plan, "the plan as it was")->required();
   c.add_option("NEW", diff_.new_plan, "the plan as it is now")->required();
+  c.add_option("--beside", diff_.beside, beside_help)->type_name("DIR");
   add_format(c, diff_.format);
 }
 

@@ -99,6 +99,20 @@ FileSource with_texts(FileSource files, std::map<std::string, std::string> texts
   return changed;
 }
 
+FileSource or_beside(FileSource files, const std::string& plan, const std::string& folder) {
+  const std::size_t slash = plan.rfind('/');
+  const std::string own = slash == std::string::npos ? std::string() : plan.substr(0, slash + 1);
+  FileSource out;
+  out.names = files.names;
+  out.read = [files, own, folder, plan](const std::string& path, std::size_t limit) {
+    auto content = files(path, limit);
+    if (content || path == plan || !path.starts_with(own)) return content;
+    auto other = files(folder + "/" + path.substr(own.size()), limit);
+    return other ? std::move(other) : std::move(content);
+  };
+  return out;
+}
+
 FileSource memory_files(std::map<std::string, std::string> files) {
   const auto shared = std::make_shared<const std::map<std::string, std::string>>(std::move(files));
   return {[shared](const std::string& path, std::size_t limit) -> FileContent {

@@ -93,7 +93,7 @@ TEST_CASE("export writes what --only names, and says what it does not know") {
         "greymet: there is no export 'xslx' (did you mean 'xlsx'?); there are json, csv, xlsx, st, "
         "plcopen, things\n");
   wrong({"export", "maltings.toml"}, 2,
-        "greymet: export takes either --out DIR or --compare PATH\n");
+        "greymet: export takes one of --out DIR, --compare PATH and --print\n");
   wrong({"export", "maltings.toml", "--compare", "nowhere"}, 3,
         "greymet: nowhere: there is no such folder or file\n");
   wrong({"export", "maltings.toml", "--compare", "maltings.toml"}, 2,
@@ -151,6 +151,23 @@ TEST_CASE("diff of a plan with itself is silent, and of two tells what it does t
   CHECK(json["timing"][0]["subject"] == "line north");
   CHECK(json["timing"][0]["what"] == "use_percent");
   CHECK(site.run({"diff", "old.toml", "nothing.toml"}).status == 2);
+}
+
+TEST_CASE("plans that git hands over find their maps beside the others") {
+  const HandoverSite site;
+  fs::create_directory(site.file("elsewhere"));
+  fs::copy(site.file("maltings.toml"), site.file("elsewhere/abc_maltings.toml"));
+  CHECK(site.run({"diff", "elsewhere/abc_maltings.toml", "maltings.toml"}).status == 2);
+  const auto diff =
+      site.run({"diff", "elsewhere/abc_maltings.toml", "maltings.toml", "--beside", "."});
+  CHECK(diff.status == 0);
+  CHECK(diff.out == "no difference in the exchange\n");
+  const auto csv = site.run(
+      {"export", "elsewhere/abc_maltings.toml", "--only", "csv", "--print", "--beside", "."});
+  CHECK(csv.status == 0);
+  CHECK(csv.out.starts_with("order,name,controller,"));
+  CHECK(site.run({"export", "maltings.toml", "--print"}).err ==
+        "greymet: --print takes one format of one file: --only json or csv\n");
 }
 
 TEST_CASE("report writes two pages, with what was measured beside them") {

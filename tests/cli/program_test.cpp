@@ -19,7 +19,7 @@ using Json = nlohmann::json;
 
 namespace {
 
-const std::string row =
+const std::string in_row =
     R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })";
 
 // A folder with a plan and its maps.
@@ -35,10 +35,11 @@ class Site : public test::TemporaryFolder {
 };
 
 std::string good_plan() {
-  return test::nothing_unused(test::with_rows({row}));
+  return test::nothing_unused(test::with_rows({in_row}));
 }
 std::string with_error() {
-  return test::nothing_unused(test::with_rows({test::replaced(row, "count = 8", "count = 140")}));
+  return test::nothing_unused(
+      test::with_rows({test::replaced(in_row, "count = 8", "count = 140")}));
 }
 
 // What these plans do not say.
@@ -239,7 +240,7 @@ TEST_CASE("demo writes its plans and goes through every step") {
 
 TEST_CASE("pack writes the requests into the plan and leaves the rest of it alone") {
   const std::string plan =
-      test::with_rows({row}) +
+      test::with_rows({in_row}) +
       "wants = [ { slave = \"gauge\", points = [\"low\", \"high\"], every = \"2s\", into = "
       "\"%MW100\" } ]  # soon\n";
   const Site site(plan);
@@ -268,7 +269,7 @@ TEST_CASE("pack writes the requests into the plan and leaves the rest of it alon
 
 TEST_CASE("what pack says its rows raise is what check then reports more") {
   const Site site(
-      test::with_rows({row}) +
+      test::with_rows({in_row}) +
       "wants = [ { slave = \"gauge\", points = [\"low\", \"high\"], every = \"2s\", into = "
       "\"%MW100\" } ]\n");
   using Heads = std::multiset<std::string>;
@@ -297,7 +298,7 @@ TEST_CASE("what pack says its rows raise is what check then reports more") {
 
 TEST_CASE("pack writes a whole plan into a folder") {
   const Site site(
-      test::with_rows({row}) +
+      test::with_rows({in_row}) +
       "wants = [ { slave = \"gauge\", points = [\"low\"], every = \"2s\", into = \"%MW\" } ]\n");
   CHECK(site.run({"pack", "plan.toml", "-o", "out"}).status == 0);
   CHECK(site.run({"check", "out/plan.toml", "--rules", "P,F,M"}).status == 0);
@@ -381,7 +382,7 @@ TEST_CASE("a window of the timelines must make sense") {
 
 TEST_CASE("tune says what is wrong with a line and what would cure it") {
   const Site site(test::with_rows(
-      {test::replaced(row, "every = \"1s\"", "every = \"50ms\""),
+      {test::replaced(in_row, "every = \"1s\"", "every = \"50ms\""),
        R"({ name = "u", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "50ms", on_loss = "hold" })"}));
   const Outcome shown = site.run({"tune", "plan.toml"});
   CHECK(shown.status == 0);

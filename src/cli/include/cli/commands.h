@@ -171,6 +171,8 @@ struct ExportOptions {
   std::string compare;            // a folder or a file to hold against the plan
   std::vector<std::string> only;  // names of formats; empty: all
   bool force = false;
+  bool print = false;           // one format, to stdout
+  std::string beside;           // folder with files of the plan
   std::string format = "text";  // of what --compare finds
 };
 [[nodiscard]] int run_export(const ExportOptions& options, const Terminal& terminal);
@@ -188,6 +190,7 @@ struct ReportOptions {
 struct DiffOptions {
   std::string old_plan;
   std::string new_plan;
+  std::string beside;  // folder with files of both plans
   std::string format = "text";
 };
 [[nodiscard]] int run_diff(const DiffOptions& options, const Terminal& terminal);

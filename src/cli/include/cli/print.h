@@ -58,9 +58,10 @@ struct UsablePlan {
   model::Findings findings;
   std::optional<int> refused;
 };
-// `rules`: which rules to ask; those about time cost a simulation.
-[[nodiscard]] UsablePlan load_usable_plan(
-    const std::string& path, const Terminal& terminal,
-    const checks::RuleSelection& rules = rules_without_time());
+// `rules`: which rules to ask; those about time cost a simulation. `beside`: a folder with files of
+// the plan that do not lie beside it; empty: none.
+[[nodiscard]] UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,
+                                          const checks::RuleSelection& rules = rules_without_time(),
+                                          const std::string& beside = {});
 
 }  // namespace greymet::cli
