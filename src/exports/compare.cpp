@@ -50,9 +50,14 @@ std::string first_difference(std::string_view expected, std::string_view found) 
   const auto at = static_cast<std::size_t>(a - expected.begin());
   const std::size_t line = 1 + static_cast<std::size_t>(std::count(expected.begin(), a, '\n'));
   const std::size_t begin = at == 0 ? 0 : expected.rfind('\n', at - 1) + 1;
+  // of a long line the part around the difference
+  constexpr std::size_t before = 24;
+  const std::size_t from = at - begin > before ? at - before : begin;
   const auto part = [&](std::string_view text) {
     if (begin >= text.size()) return std::string("nothing");
-    return "'" + model::shortened(model::shown(line_at(text, begin)), most) + "'";
+    const std::string shown_part =
+        model::shortened(model::shown(line_at(text, std::min(from, text.size()))), most);
+    return fmt::format("'{}{}'", from > begin ? "..." : "", shown_part);
   };
   const std::string wanted = part(expected);
   const std::string got = part(found);

@@ -150,7 +150,11 @@ class Importer {
     for (std::size_t c = 0; c < rows_[header_].size(); ++c) {
       if (taken_.contains(c) || rows_[header_][c].empty()) continue;
       extra.push_back(c);
-      heading.push_back(rows_[header_][c]);
+      std::string name = rows_[header_][c];
+      // or a reader of the table would take them for what separates cells
+      std::replace_if(
+          name.begin(), name.end(), [](char ch) { return ch == ';' || ch == '\t'; }, ' ');
+      heading.push_back(std::move(name));
     }
     csv.row(heading);
     for (std::size_t r = header_ + 1; r < rows_.size(); ++r) {

@@ -138,6 +138,10 @@ TEST_CASE("what cannot be told is refused, and what is doubtful is left as it is
         "has no property with a form of the Modbus binding; left out: property 'a': its form is "
         "not of the Modbus "
         "binding");
+  const auto odd =
+      files::import_map("a.csv", "name,area,address,type,\"a;b;c;d;e;f;g\"\nx,hr,1,u16,9\n", "");
+  REQUIRE(odd.has_value());
+  CHECK(odd->csv == "point,area,address,type,a b c d e f g\r\nx,hr,1,u16,9\r\n");
   const auto doubtful =
       files::import_map("a.csv", "name,area,address,type,factor\na,hr,1,INT,\"3,600\"\n", "");
   REQUIRE(doubtful.has_value());
