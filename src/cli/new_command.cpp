@@ -101,6 +101,7 @@ Read<SlaveOption> slave_from(const std::string& text, const std::vector<files::N
                                                  : number(words[0].substr(colon + 1), 1, 65535);
     if (!like_host || !port) {
       std::vector<std::string_view> names;
+      names.reserve(lines.size());
       for (const auto& line : lines) names.emplace_back(line.name);
       return tl::unexpected(fmt::format(
           "--slave {}: '{}' is neither a line that there is nor a host such as 192.168.1.30{}",

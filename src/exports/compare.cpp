@@ -115,6 +115,7 @@ std::vector<ComparedFile> compare_files(const std::vector<ExportedFile>& expecte
                                         const FileReader& read,
                                         const std::vector<std::string>& present) {
   std::vector<ComparedFile> out;
+  out.reserve(expected.size());
   for (const ExportedFile& file : expected) out.push_back(compare_file(file, read(file.name)));
   for (const std::string& name : present) {
     const bool known = std::any_of(expected.begin(), expected.end(),

@@ -47,7 +47,7 @@ std::string name_of(const SortedJson& item) {
     const std::string name = member(item, key);
     if (name.empty()) continue;
     const std::string controller = key[0] == 't' ? member(item, "controller") : std::string();
-    return controller.empty() ? name : controller + "." + name;
+    return controller.empty() ? name : fmt::format("{}.{}", controller, name);
   }
   const std::string from = member(item, "from");
   if (!from.empty())
@@ -122,7 +122,7 @@ class Differ {
         const SortedJson& b = now.contains(key) ? now[key] : none;
         // "no key" and "null" are different documents, and read alike
         if (a == b && old.contains(key) == now.contains(key)) continue;
-        compare(a, b, kind, subject, path.empty() ? key : path + "." + key);
+        compare(a, b, kind, subject, path.empty() ? key : fmt::format("{}.{}", path, key));
         if (a == b)
           changes_.push_back({kind, subject, key, old.contains(key) ? "none" : "not said",
                               now.contains(key) ? "none" : "not said"});
@@ -166,14 +166,16 @@ class Differ {
     for (const auto& [name, item] : after) {
       const SortedJson* same = find(before, name);
       if (same != nullptr) {
-        compare(*same, *item, kind, subject, what + " " + name);
+        compare(*same, *item, kind, subject, fmt::format("{} {}", what, name));
       } else {
-        changes_.push_back({kind, subject, what + " " + name, "none", summary(*item)});
+        changes_.push_back(
+            {kind, subject, fmt::format("{} {}", what, name), "none", summary(*item)});
       }
     }
     for (const auto& [name, item] : before) {
       if (find(after, name) == nullptr) {
-        changes_.push_back({kind, subject, what + " " + name, summary(*item), "none"});
+        changes_.push_back(
+            {kind, subject, fmt::format("{} {}", what, name), summary(*item), "none"});
       }
     }
     compare_order(before, after, kind, subject);

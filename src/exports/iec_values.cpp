@@ -58,7 +58,7 @@ std::vector<std::string> highest_first(const ValueForm& form, const RawPlace& pl
   if (words.size() == 1) return words;
   if (low_first(form.order)) words = {words.rbegin(), words.rend()};
   if (swaps_bytes(form.order)) {
-    for (std::string& word : words) word = "GM_SWAPPED(" + word + ")";
+    for (std::string& word : words) word = fmt::format("GM_SWAPPED({})", word);
   }
   return words;
 }
@@ -95,7 +95,7 @@ ValueText encoded_text(const std::string& name, const ValueForm& form, const Raw
     if (2 * i + 2 <= form.type.characters) {
       word += fmt::format(" OR GM_CODE({}, {})", name, 2 * i + 2);
     }
-    if (swaps_bytes(form.order)) word = "GM_SWAPPED(" + word + ")";
+    if (swaps_bytes(form.order)) word = fmt::format("GM_SWAPPED({})", word);
     out.statements += fmt::format("    {} := {};\n", place.words[i], word);
   }
   return out;
@@ -227,7 +227,7 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
     const std::size_t shift = 16 * (count - 1 - i);
     std::string word = shift == 0 ? temporary : fmt::format("SHR({}, {})", temporary, shift);
     word = fmt::format("{}_TO_WORD({})", holder, word);
-    if (swaps_bytes(form.order)) word = "GM_SWAPPED(" + word + ")";
+    if (swaps_bytes(form.order)) word = fmt::format("GM_SWAPPED({})", word);
     out.statements += fmt::format("    {} := {};\n",
                                   place.words[low_first(form.order) ? count - 1 - i : i], word);
   }

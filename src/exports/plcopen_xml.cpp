@@ -102,7 +102,7 @@ std::string document_of(const IecProgram& program, const std::string& revision) 
   declaration.append_attribute("version").set_value("1.0");
   declaration.append_attribute("encoding").set_value("utf-8");
   pugi::xml_node project =
-      child(document, "project", {{"xmlns", "http://www.plcopen.org/xml/tc6_0201"}});
+      child(document.root(), "project", {{"xmlns", "http://www.plcopen.org/xml/tc6_0201"}});
   child(project, "fileHeader",
         {{"companyName", "greymet"},
          {"productName", "greymet"},

@@ -99,7 +99,7 @@ FileSource with_texts(FileSource files, std::map<std::string, std::string> texts
   return changed;
 }
 
-FileSource or_beside(FileSource files, const std::string& plan, const std::string& folder) {
+FileSource or_beside(const FileSource& files, const std::string& plan, const std::string& folder) {
   const std::size_t slash = plan.rfind('/');
   const std::string own = slash == std::string::npos ? std::string() : plan.substr(0, slash + 1);
   FileSource out;

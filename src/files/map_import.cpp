@@ -189,7 +189,7 @@ class Importer {
   }
 
   std::string converted(const std::string& column, const std::vector<std::string>& row) {
-    const std::string text = cell(row, column);
+    std::string text = cell(row, column);
     if (column == "point") return point_name(text);
     if (column == "area" && !column_.contains("area")) {
       const auto reading =

@@ -115,7 +115,7 @@ std::string area_of(const Json& form) {
 
 std::string type_of(const Json& property, const Json& form, const std::string& area,
                     std::int64_t quantity) {
-  if (const std::string own = text_at(property, "greymet:type"); !own.empty()) return own;
+  if (std::string own = text_at(property, "greymet:type"); !own.empty()) return own;
   if (area == "co" || area == "di") return "bool";
   std::string xsd = text_at(form, "modv:type");
   xsd = model::in_small_letters(

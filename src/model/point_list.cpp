@@ -292,7 +292,7 @@ class Drafter {
     }
   }
 
-  void add_bit(const BitRange& bits, std::string name,
+  void add_bit(const BitRange& bits, const std::string& name,
                std::set<std::pair<std::size_t, std::uint64_t>>& taken) {
     if (!taken.insert({bits.store, bits.first}).second) return;
     DraftedTag tag;

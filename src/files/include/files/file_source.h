@@ -54,7 +54,7 @@ inline constexpr std::size_t largest_map = std::size_t{8} << 20;
 [[nodiscard]] FileSource with_texts(FileSource files, std::map<std::string, std::string> texts);
 // `files`; what stands not beside `plan`, in whose folder it is looked for, is looked for in
 // `folder`.
-[[nodiscard]] FileSource or_beside(FileSource files, const std::string& plan,
+[[nodiscard]] FileSource or_beside(const FileSource& files, const std::string& plan,
                                    const std::string& folder);
 // Files held in memory.
 [[nodiscard]] FileSource memory_files(std::map<std::string, std::string> files);
