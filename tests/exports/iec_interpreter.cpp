@@ -7,7 +7,8 @@
 #include <stdexcept>
 
 namespace greymet::test {
-namespace {
+// Named: the machine keeps some of these types, which several sources may see at once.
+namespace iec {
 
 [[noreturn]] void bad(const std::string& what) {
   throw std::runtime_error(what);
@@ -226,7 +227,9 @@ struct Frame {
   std::optional<long double> since;  // of TON
 };
 
-}  // namespace
+}  // namespace iec
+
+using namespace iec;
 
 struct IecMachine::Inside {
   explicit Inside(IecMachine& owner) : machine(owner) {}
