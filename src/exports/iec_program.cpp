@@ -8,10 +8,8 @@
 
 #include <fmt/format.h>
 
+#include "iec_data.h"
 #include "iec_values.h"
-#include "model/ascii_text.h"
-#include "model/duration_text.h"
-#include "model/identifier.h"
 #include "model/memory_use.h"
 #include "model/value_trace.h"
 
@@ -23,8 +21,6 @@ using model::OnLoss;
 using model::PointRow;
 
 namespace {
-
-constexpr std::size_t longest_in_table = 80;  // bytes of a text
 
 // Which values of the program belong to a transaction; none: a copy or another controller brings
 // them.
@@ -42,9 +38,8 @@ class Programmer {
         plan_(input.plan),
         controller_(controller),
         layout_(plan_.layouts[controller]),
-        uses_(model::memory_uses(plan_)[controller]) {
-    for (const char* own : {"bits32", "bits64", "copied"}) (void)names_.take(own);
-  }
+        uses_(model::memory_uses(plan_)[controller]),
+        data_(layout_, {"bits32", "bits64", "copied"}) {}
 
   IecProgram make() {
     IecProgram out;
@@ -52,8 +47,12 @@ class Programmer {
     out.title = plan_.plan.title ? plan_.plan.title->value : "an exchange without a title";
     if (plan_.plan.revision) out.title += ", revision " + plan_.plan.revision->value;
     out.fingerprint = input_.fingerprint;
-    const std::string program = names_.take(iec_name(out.controller + "_exchange"));
-    add_table(out);
+    const std::string program = data_.take(iec_name(out.controller + "_exchange"));
+    if (auto table = transaction_table(plan_, controller_)) {
+      (void)data_.take(table->variable.name);
+      out.types.push_back(std::move(table->type));
+      table_.variables.push_back(std::move(table->variable));
+    }
     for (const PointRow& row : input_.points.rows) {
       if (row.controller == controller_) add_row(row);
     }
@@ -65,130 +64,24 @@ class Programmer {
     for (Group& group : reads_) body += reading_text(group);
     for (const auto& h : plan_.exchange.heartbeats) body += heartbeat_text(h);
     body += sending_text();
-    if (needs_word_) own_.variables.push_back(variable("bits32", "DWORD"));
-    if (needs_long_) own_.variables.push_back(variable("bits64", "LWORD"));
+    if (needs_word_) data_.own("bits32", "DWORD");
+    if (needs_long_) data_.own("bits64", "LWORD");
     out.notes.emplace_back(
         "Call the program once a scan. Inputs are what it is told, outputs what it says; "
         "everything "
         "that has an address lies where the plan puts it.");
     out.notes.insert(out.notes.end(), notes_.begin(), notes_.end());
-    out.pous = functions_called_by(body + declared_types());
+    out.pous = functions_called_by(body + data_.own_types());
     out.pous.push_back({PouKind::program,
                         program,
                         {},
                         {},
-                        {std::move(table_), std::move(in_), std::move(out_), std::move(own_)},
+                        {std::move(table_), std::move(in_), std::move(out_), data_.own_block()},
                         std::move(body)});
     return out;
   }
 
  private:
-  static IecVariable variable(const std::string& name, const std::string& type,
-                              const std::string& comment = {}) {
-    return {name, {type, {}}, {}, {}, {}, comment};
-  }
-
-  // Function blocks are called by what is declared of them.
-  [[nodiscard]] std::string declared_types() const {
-    std::string text;
-    for (const IecVariable& v : own_.variables) text += " " + v.type.name;
-    return text;
-  }
-
-  // Where bits lie, as `AT` takes it; nothing where the area is no directly represented variable
-  // (IEC 61131-3, 2.4.1.1), so that it has to be linked by hand.
-  [[nodiscard]] std::string located(const model::BitRange& words) const {
-    const model::MemoryArea& area = layout_.controller().memory[words.store];
-    const std::string name = layout_.name_of(words);
-    const std::string first = name.substr(0, name.find(".."));
-    const bool direct = area.name.size() >= 2 && area.name.size() <= 3 && area.name[0] == '%' &&
-                        std::string_view("IQM").find(area.name[1]) != std::string_view::npos &&
-                        (area.name.size() == 2 ||
-                         std::string_view("XBWDL").find(area.name[2]) != std::string_view::npos);
-    const bool decimal = first.size() > area.name.size() &&
-                         std::all_of(first.begin() + static_cast<std::ptrdiff_t>(area.name.size()),
-                                     first.end(), [](char c) { return model::is_digit(c); });
-    return direct && decimal && area.radix == 10 ? first : std::string();
-  }
-
-  [[nodiscard]] bool of_bits(const model::BitRange& bits) const {
-    return layout_.controller().memory[bits.store].kind == model::MemoryKind::bit;
-  }
-
-  // Declares the memory of one value and says how its words, or its bit, are named.
-  RawPlace declare(const std::string& name, const model::BitRange& bits, const std::string& what) {
-    RawPlace place;
-    IecVariable v = variable(names_.take(name + "_at"), of_bits(bits) ? "BOOL" : "WORD");
-    model::BitRange words = bits;
-    if (!of_bits(bits)) {
-      words.first -= words.first % model::bits_per_word;
-      words.end += (model::bits_per_word - words.end % model::bits_per_word) % model::bits_per_word;
-      const std::uint64_t count = (words.end - words.first) / model::bits_per_word;
-      if (bits.end - bits.first == 1) place.bit = bits.first % model::bits_per_word;
-      for (std::uint64_t i = 0; i < count; ++i) {
-        place.words.push_back(count == 1 ? v.name : fmt::format("{}[{}]", v.name, i));
-      }
-      if (count > 1) v.type.bounds = {0, count - 1};
-    } else {
-      place.words.push_back(v.name);
-    }
-    v.at = located(words);
-    if (v.at.empty()) {
-      v.comment = fmt::format("lies at {}: link it there; ", layout_.name_of(bits));
-    }
-    v.comment += what;
-    own_.variables.push_back(std::move(v));
-    return place;
-  }
-
-  // The whole of the transaction table: what a block of the controller's library is told.
-  void add_table(IecProgram& out) {
-    IecVariable table = variable("transactions", "GM_TRANSACTION");
-    for (const ExchangeTransaction& t : plan_.exchange.transactions) {
-      if (t.controller != controller_) continue;
-      const auto number = [](auto value) { return fmt::format("{}", value); };
-      const auto text = [](std::string_view words) {
-        return iec_string(words.substr(0, longest_in_table));
-      };
-      const auto memory = [&](const std::optional<model::MemoryRange>& range) {
-        return text(range ? layout_.name_of(*range) : "");
-      };
-      const bool cyclic = t.trigger.kind == model::TriggerKind::cyclic;
-      table.rows.push_back(
-          {{"name", text(t.name)},
-           {"target", text(plan_.target_name(t.target))},
-           {"way", text(t.endpoint.line ? plan_.exchange.lines[*t.endpoint.line].name
-                                        : fmt::format("{}:{}", t.endpoint.host, t.endpoint.port))},
-           {"unit", number(t.endpoint.unit ? t.endpoint.unit->value : 0)},
-           {"function_code", number(number_of(t.function))},
-           {"read_at", number(t.read ? t.read->offset : 0)},
-           {"read_count", number(t.read ? t.read->quantity : 0)},
-           {"into", memory(t.into)},
-           {"write_at", number(t.write ? t.write->offset : 0)},
-           {"write_count", number(t.write ? t.write->quantity : 0)},
-           {"source", memory(t.from)},
-           {"runs", iec_string(to_string(t.trigger.kind))},
-           {"period", iec_time(cyclic ? t.trigger.period : model::Duration{})},
-           {"phase", iec_time(cyclic ? t.trigger.phase : model::Duration{})},
-           {"min_gap", iec_time(cyclic ? model::Duration{} : t.trigger.period)},
-           {"timeout", iec_time(t.endpoint.timeout)},
-           {"retries", number(t.endpoint.retries)}});
-    }
-    if (table.rows.empty()) return;
-    table.type.bounds = {1, table.rows.size()};
-    IecStruct type{"GM_TRANSACTION", {}};
-    for (const auto& [name, value] : table.rows.front()) {
-      const bool words = value.front() == '\'';
-      const bool time = value.starts_with("T#");
-      type.members.push_back(variable(name, words  ? fmt::format("STRING[{}]", longest_in_table)
-                                            : time ? "TIME"
-                                                   : "UINT"));
-    }
-    out.types.push_back(std::move(type));
-    (void)names_.take(table.name);
-    table_ = {IecSection::constant, {std::move(table)}};
-  }
-
   [[nodiscard]] const ExchangeTransaction* transaction_of(const PointRow& row) const {
     if (!row.transaction) return nullptr;
     const ExchangeTransaction* t = plan_.exchange.find(*row.transaction);
@@ -235,7 +128,7 @@ class Programmer {
   void add_row(const PointRow& row) {
     if (!row.is_read) {
       // a word of bits is put beside the bits that beat in it
-      const bool beside = row.type.type.kind == model::TypeKind::bits && !of_bits(row.memory);
+      const bool beside = row.type.type.kind == model::TypeKind::bits && !data_.of_bits(row.memory);
       if (const std::string other = filled_by(row.memory, !beside); !other.empty()) {
         note_left_out(row, fmt::format("{} fills this memory", other));
         return;
@@ -261,13 +154,13 @@ class Programmer {
       note_left_out(row, "another value of this program lies there");
       return;
     }
-    const std::string name = names_.take(value_name(row));
+    const std::string name = data_.take(value_name(row));
     const std::string what = row.area ? fmt::format("{}:{} {}", short_name(*row.area), *row.offset,
                                                     to_text(row.type.type))
                                       : to_text(row.type);
-    const RawPlace place = declare(
+    const RawPlace place = data_.declare(
         name, row.memory, fmt::format("{} {} {}", row.where, row.is_read ? "->" : "<-", what));
-    IecVariable v = variable(name, type_of(form), row.unit);
+    IecVariable v = iec_variable(name, type_of(form), row.unit);
     if (form.scale.is_some()) {
       v.comment += fmt::format("{}= raw x {}", row.unit.empty() ? "" : " ", form.scale.factor);
       if (form.scale.offset != 0) v.comment += fmt::format(" + {}", form.scale.offset);
@@ -301,33 +194,33 @@ class Programmer {
     std::string failed;
     for (const model::Status& s : t.status) {
       const bool word = s.kind == model::StatusKind::exception;
-      const std::string out = names_.take(fmt::format("{}_{}", name, to_string(s.kind)));
+      const std::string out = data_.take(fmt::format("{}_{}", name, to_string(s.kind)));
       const RawPlace place =
-          declare(out, s.range.bits, fmt::format("{} of {}", to_string(s.kind), t.name));
-      out_.variables.push_back(variable(out, word ? "WORD" : "BOOL"));
+          data_.declare(out, s.range.bits, fmt::format("{} of {}", to_string(s.kind), t.name));
+      out_.variables.push_back(iec_variable(out, word ? "WORD" : "BOOL"));
       text += fmt::format("  {} := {};\n", out, word ? place.words.front() : place.condition());
       if (s.kind == model::StatusKind::failed) failed = out;
     }
     const bool counts = t.on_loss && *t.on_loss != OnLoss::none;
     if (counts && failed.empty()) {
-      failed = names_.take(name + "_failed");
+      failed = data_.take(name + "_failed");
       in_.variables.push_back(
-          variable(failed, "BOOL", fmt::format("tell it: {} got no good reply", t.name)));
+          iec_variable(failed, "BOOL", fmt::format("tell it: {} got no good reply", t.name)));
     }
     if (counts) {
       failed_[t.transaction] = failed;
       if (const std::string reaction = reaction_name(*t.on_loss); !reaction.empty()) {
-        const std::string out = names_.take(name + reaction);
+        const std::string out = data_.take(name + reaction);
         out_.variables.push_back(
-            variable(out, "BOOL", fmt::format("on_loss = {}", to_string(*t.on_loss))));
+            iec_variable(out, "BOOL", fmt::format("on_loss = {}", to_string(*t.on_loss))));
         text += fmt::format("  {} := {};\n", out, failed);
       }
     }
     for (const auto& [bit, what] :
          {std::pair{t.trigger.bit, "starts"}, std::pair{t.gate, "lets run:"}}) {
       if (!bit) continue;
-      declare(fmt::format("{}_{}", name, what[0] == 's' ? "start" : "gate"), bit->bits,
-              fmt::format("{} {}", what, t.name));
+      data_.declare(fmt::format("{}_{}", name, what[0] == 's' ? "start" : "gate"), bit->bits,
+                    fmt::format("{} {}", what, t.name));
     }
     return text.empty() ? text : "  " + iec_comment(t.name) + "\n" + text;
   }
@@ -364,8 +257,8 @@ class Programmer {
   // An output that tells of values that were none: they keep the last one.
   std::string flagged(Group& group, const std::string& name) {
     if (!group.decodes_reals) return {};
-    const std::string flag = names_.take(name + "_no_number");
-    out_.variables.push_back(variable(
+    const std::string flag = data_.take(name + "_no_number");
+    out_.variables.push_back(iec_variable(
         flag, "BOOL", "some value was no number (NaN, infinite, no BCD) and kept its last"));
     // its name is known only now, as the values took theirs first
     for (std::size_t at = 0; (at = group.body.find(no_number_mark, at)) != std::string::npos;) {
@@ -389,34 +282,24 @@ class Programmer {
   std::string copy_text(const std::string& name, const model::BitRange& from,
                         const model::BitRange& to) {
     const auto in_words = [&](const model::BitRange& bits) {
-      return !of_bits(bits) && bits.first % model::bits_per_word == 0 &&
+      return !data_.of_bits(bits) && bits.first % model::bits_per_word == 0 &&
              bits.end % model::bits_per_word == 0;
     };
     const bool words = in_words(from) && in_words(to);
-    if (!words && !(of_bits(from) && of_bits(to))) {
+    if (!words && !(data_.of_bits(from) && data_.of_bits(to))) {
       std::string text;
       for (std::uint64_t i = 0; i < from.end - from.first; ++i) {
         const model::BitRange source{from.store, from.first + i, from.first + i + 1};
         const model::BitRange target{to.store, to.first + i, to.first + i + 1};
-        const RawPlace read = declare(name + "_from", source, name);
-        text += declare(name + "_to", target, name).set_text(read.condition(), "  ");
+        const RawPlace read = data_.declare(name + "_from", source, name);
+        text += data_.declare(name + "_to", target, name).set_text(read.condition(), "  ");
       }
       return text;
     }
     const std::uint64_t count = (from.end - from.first) / (words ? model::bits_per_word : 1);
-    const auto block = [&](const std::string& end, const model::BitRange& bits) {
-      IecVariable v = variable(names_.take(name + end), words ? "WORD" : "BOOL");
-      v.type.bounds = {0, count - 1};
-      v.at = located(bits);
-      if (v.at.empty()) {
-        v.comment = fmt::format("lies at {}: link it there", layout_.name_of(bits));
-      }
-      own_.variables.push_back(v);
-      return v.name;
-    };
-    const std::string source = block("_from", from);
-    const std::string target = block("_to", to);
-    if (!copies_) own_.variables.push_back(variable("copied", "INT"));
+    const std::string source = data_.declare_array(name + "_from", from);
+    const std::string target = data_.declare_array(name + "_to", to);
+    if (!copies_) data_.own("copied", "INT");
     copies_ = true;
     return fmt::format("  FOR copied := 0 TO {} DO\n    {}[copied] := {}[copied];\n  END_FOR;\n",
                        count - 1, target, source);
@@ -424,7 +307,7 @@ class Programmer {
 
   std::string sending_text() {
     if (writes_.empty()) return {};
-    const std::string go = names_.take("send_values");
+    const std::string go = data_.take("send_values");
     in_.variables.insert(
         in_.variables.begin(),
         {go,
@@ -449,25 +332,26 @@ class Programmer {
     std::string text;
     const std::string name = iec_name(h.name);
     if (h.from && h.bit && *h.from == controller_) {
-      const std::string beat = names_.take(name + "_beat");
-      const RawPlace place = declare(name, h.bit->bits, h.name);
-      own_.variables.push_back(variable(beat, "GM_BEAT"));
+      const std::string beat = data_.take(name + "_beat");
+      const RawPlace place = data_.declare(name, h.bit->bits, h.name);
+      data_.own(beat, "GM_BEAT");
       text += fmt::format("  {}(every := {});\n{}", beat, iec_time(h.toggle),
                           place.set_text(beat + ".beat", "  "));
     }
     if (h.to && *h.to == controller_) {
       const auto seen = place_seen(h);
-      const std::string watch = names_.take(name + "_watch");
-      const std::string lost = names_.take(name + "_lost");
+      const std::string watch = data_.take(name + "_watch");
+      const std::string lost = data_.take(name + "_lost");
       std::string bit;
       if (seen) {
-        bit = declare(name + "_seen", *seen, h.name).condition();
+        bit = data_.declare(name + "_seen", *seen, h.name).condition();
       } else {
-        bit = names_.take(name + "_bit");
-        in_.variables.push_back(variable(bit, "BOOL", "the bit of " + h.name + " as it arrives"));
+        bit = data_.take(name + "_bit");
+        in_.variables.push_back(
+            iec_variable(bit, "BOOL", "the bit of " + h.name + " as it arrives"));
       }
-      own_.variables.push_back(variable(watch, "GM_WATCH"));
-      out_.variables.push_back(variable(
+      data_.own(watch, "GM_WATCH");
+      out_.variables.push_back(iec_variable(
           lost, "BOOL", h.on_loss ? fmt::format("on_loss = {}", to_string(*h.on_loss)) : ""));
       text += fmt::format("  {0}(beat := {1}, limit := {2});\n  {3} := {0}.lost;\n", watch, bit,
                           iec_time(h.watch), lost);
@@ -490,11 +374,10 @@ class Programmer {
   const model::ControllerIndex controller_;
   const model::MemoryLayout& layout_;
   const std::vector<model::MemoryUse> uses_;
-  model::UniqueNames names_;
+  IecData data_;
   IecBlock table_{IecSection::constant, {}};
   IecBlock in_{IecSection::input, {}};
   IecBlock out_{IecSection::output, {}};
-  IecBlock own_{IecSection::local, {}};
   std::vector<std::string> notes_;
   std::vector<Group> reads_;
   std::vector<Group> writes_;

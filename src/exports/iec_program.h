@@ -22,6 +22,7 @@ struct IecType {
 // Members and their values, each as a literal.
 using IecRow = std::vector<std::pair<std::string, std::string>>;
 
+// One variable with its declaration.
 struct IecVariable {
   std::string name;
   IecType type;
@@ -31,15 +32,19 @@ struct IecVariable {
   std::string comment = {};
 };
 
+// VAR_INPUT, VAR_OUTPUT, VAR, VAR CONSTANT.
 enum class IecSection : std::uint8_t { input, output, local, constant };
 
+// A section with its variables, in their order.
 struct IecBlock {
   IecSection section = IecSection::local;
   std::vector<IecVariable> variables;
 };
 
+// Kinds of program organisation units (IEC 61131-3, 2.5).
 enum class PouKind : std::uint8_t { function, function_block, program };
 
+// One program organisation unit.
 struct IecPou {
   PouKind kind = PouKind::function;
   std::string name;
@@ -49,6 +54,7 @@ struct IecPou {
   std::string body;  // statements of Structured Text
 };
 
+// A declared structure.
 struct IecStruct {
   std::string name;
   std::vector<IecVariable> members;

@@ -19,6 +19,7 @@ struct Scale {
   [[nodiscard]] bool is_some() const { return factor != 1 || offset != 0; }
 };
 
+// How a value stands in its words.
 struct ValueForm {
   model::DataType type;
   model::WordOrder order = model::WordOrder::abcd;
@@ -40,6 +41,7 @@ struct RawPlace {
 // Stands for the name of the output that says that a value was no number.
 inline constexpr std::string_view no_number_mark = "?no_number?";
 
+// Statements, and what they need of the program around them.
 struct ValueText {
   std::string statements;
   bool uses_bits32 = false;  // the program needs `bits32 : DWORD`

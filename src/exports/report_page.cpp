@@ -2,12 +2,12 @@
 #include <algorithm>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include "checks/check.h"
 #include "checks/not_judged.h"
 #include "exports/report.h"
 #include "html.h"
+#include "measured_run.h"
 #include "model/duration_text.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
@@ -17,7 +17,6 @@
 namespace greymet::exports {
 
 using model::Duration;
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -44,12 +43,7 @@ class Report {
         exchange_(input.exchange),
         plan_(input.exchange.plan),
         timing_(input.exchange.timing) {
-    if (!input.measured) return;
-    measured_ = Json::parse(input.measured->document, nullptr, false);
-    if (!measured_.is_object() || !measured_.contains("transactions") ||
-        !measured_["transactions"].is_array()) {
-      measured_ = Json();
-    }
+    if (input.measured) measured_.emplace(*input.measured, exchange_.fingerprint);
   }
 
   std::string page() {
@@ -67,8 +61,8 @@ class Report {
     section("settings", "What to set on each slave", [this] { settings(); });
     section("transactions", "Transactions", [this] { transactions(); });
     section("timing", "Timing", [this] { timing(); });
-    if (!measured_.is_null() || input_.measured) {
-      section("measured", "Measured beside predicted", [this] { measured(); });
+    if (measured_) {
+      section("measured", "Measured beside predicted", [this] { body_ += measured_->text(); });
     }
     section("heartbeats", "Heartbeats and paths", [this] { heartbeats(); });
     section("silence", "When a slave is silent", [this] { silence(); });
@@ -116,17 +110,11 @@ class Report {
     lines_card();
     heartbeats_card();
     silence_card();
-    if (!measured_.is_null()) {
-      const std::string verdict = measured_.value("verdict", Json("unknown")).is_string()
-                                      ? measured_["verdict"].get<std::string>()
-                                      : "unknown";
-      const bool same = measured_.value("fingerprint", Json()) == exchange_.fingerprint;
-      card(!same                 ? 'b'
-           : verdict == "passed" ? 'g'
-                                 : 'w',
-           "measured",
-           same ? fmt::format("the run ended: {}", verdict)
-                : std::string("measured on another exchange: the fingerprints differ"));
+    if (measured_ && measured_->is_result()) {
+      card(!measured_->same_exchange() ? 'b'
+           : measured_->passed()       ? 'g'
+                                       : 'w',
+           "measured", measured_->verdict());
     }
     body_ += "</ul>\n";
   }
@@ -257,57 +245,6 @@ class Report {
     figures(FigurePlace::lines);
   }
 
-  void measured() {
-    if (measured_.is_null()) {
-      body_ += fmt::format("<p>{}</p>\n", mark_html("bad", input_.measured->file +
-                                                               " is no result of rehearse or run"));
-      return;
-    }
-    if (measured_.value("fingerprint", Json()) != exchange_.fingerprint) {
-      body_ += fmt::format("<p>{}</p>\n",
-                           mark_html("bad",
-                                     "Measured on another exchange than this plan's: the "
-                                     "fingerprints differ. Do not rely on what follows."));
-    }
-    body_ += fmt::format("<p class=\"soft\">From {}.</p>\n", html(input_.measured->file));
-    const auto number = [](const Json& row, const char* key) {
-      return row.is_object() && row.contains(key) && row[key].is_number()
-                 ? fmt::format("{:.3f}", row[key].get<double>())
-                 : std::string("–");
-    };
-    const auto count = [](const Json& row, const char* key) {
-      return row.is_object() && row.contains(key) && row[key].is_number_unsigned()
-                 ? std::to_string(row[key].get<std::uint64_t>())
-                 : std::string("–");
-    };
-    const auto words = [](const Json& row, const char* key) {
-      return row.is_object() && row.contains(key) && row[key].is_string()
-                 ? html(row[key].get<std::string>())
-                 : std::string("–");
-    };
-    HtmlTable table({"transaction", ">sent", ">good", ">exceptions", ">timeouts", ">bad",
-                     ">median response ms", ">predicted ms", ">longest ms", ">bound ms",
-                     "verdict"});
-    for (const Json& t : measured_["transactions"]) {
-      const std::string verdict = words(t, "verdict");
-      table.row(
-          {words(t, "name"), count(t, "sent"), count(t, "good"), count(t, "exceptions"),
-           count(t, "timeouts"), count(t, "bad"), number(t, "response_median_ms"),
-           number(t, "predicted_ms"), number(t, "response_max_ms"), number(t, "bound_ms"), verdict},
-          verdict == "off" || verdict == "late" || verdict == "bad" ? "bad" : "");
-    }
-    body_ += table.text("it has no transactions");
-    HtmlTable faults({"slave", "fault", ">noticed after ms", ">recovered after ms", "verdict"});
-    const Json list = measured_.value("faults", Json::array());
-    if (list.is_array()) {
-      for (const Json& f : list) {
-        faults.row({words(f, "slave"), words(f, "fault"), number(f, "noticed_ms"),
-                    number(f, "recovered_ms"), words(f, "verdict")});
-      }
-    }
-    if (!faults.empty()) body_ += "<h3>faults</h3>\n" + faults.text("");
-  }
-
   void heartbeats() {
     HtmlTable table({"heartbeat", "carried by", ">toggles every ms", ">watched for ms",
                      ">smallest safe ms", ">largest ms", ">latest alarm ms", "verdict"});
@@ -424,7 +361,7 @@ class Report {
   const ExportInput& exchange_;
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
-  Json measured_;
+  std::optional<MeasuredRun> measured_;
   std::string body_;
   std::vector<std::pair<std::string, std::string>> headings_;
 };

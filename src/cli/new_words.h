@@ -1,0 +1,35 @@
+// The words of `new` on the command line: lines, slaves, peers. Not for use outside this folder.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <tl/expected.hpp>
+#include <utility>
+#include <vector>
+
+#include "files/new_plan.h"
+
+namespace greymet::cli {
+
+// The error is one line about the command line, with what was expected and found.
+template <class T>
+using Read = tl::expected<T, std::string>;
+
+// "NAME=REST" of --option.
+[[nodiscard]] Read<std::pair<std::string, std::string>> named(const std::string& option,
+                                                              const std::string& text,
+                                                              std::string_view example);
+
+// "north=rtu,19200,8E1"
+[[nodiscard]] Read<files::NewLine> line_from(const std::string& text);
+
+// "burner=north,3[,MAP]" or "air=10.0.0.7[:502][,UNIT][,MAP]"; the map file comes back beside it.
+struct SlaveOption {
+  files::NewSlave slave;
+  std::string map_file;  // empty where none is named
+};
+// `lines`: those there are; what is none of them has to be a host.
+[[nodiscard]] Read<SlaveOption> slave_from(const std::string& text,
+                                           const std::vector<files::NewLine>& lines);
+
+}  // namespace greymet::cli
