@@ -1,6 +1,7 @@
 // All exports of a plan, for tests.
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -31,8 +32,12 @@ struct Exported {
     }
     throw std::runtime_error("no such export");
   }
-  [[nodiscard]] std::string file(std::string_view name, const std::string& file_name) const {
-    for (const exports::ExportedFile& each : files_of(name)) {
+  // One of them; made once.
+  [[nodiscard]] std::string file(const std::string& name, const std::string& file_name) const {
+    const auto known = made_.find(name);
+    const auto& files =
+        known != made_.end() ? known->second : made_.emplace(name, files_of(name)).first->second;
+    for (const exports::ExportedFile& each : files) {
       if (each.name == file_name) return each.content;
     }
     throw std::runtime_error("no file " + file_name);
@@ -43,6 +48,9 @@ struct Exported {
   timing::TimingReport timing;
   std::vector<std::optional<model::Duration>> ages;
   model::Findings findings;
+
+ private:
+  mutable std::map<std::string, std::vector<exports::ExportedFile>> made_;
 };
 
 [[nodiscard]] inline Exported exported_demo() {
