@@ -23,6 +23,7 @@ struct Shift {
   std::vector<model::Subject> concerns;
 };
 
+// Gathers the tags of one check. Keeps a reference to the plan.
 class ShiftedBlocks {
  public:
   explicit ShiftedBlocks(const model::ResolvedPlan& plan);

@@ -24,6 +24,7 @@ struct OrderSlip {
   std::vector<model::Subject> concerns;
 };
 
+// Gathers the tags of one check; nothing is reported twice.
 class SwappedBlocks {
  public:
   void add(OrderSlip slip);

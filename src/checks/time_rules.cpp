@@ -9,6 +9,7 @@
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
 #include "rule_text.h"
+#include "timing/simulation.h"
 
 namespace greymet::checks {
 

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "model/controller.h"
+
 namespace greymet::engine {
 
 using model::bits_per_word;

@@ -12,6 +12,7 @@
 
 namespace greymet::live::internal {
 
+// All wires of one master. Stays where it is: handlers know it by its address.
 class MasterWires {
  public:
   // `drained` gets what has finished; `after` is called after everything that may have changed the

@@ -21,6 +21,7 @@ using SteadyTime = std::chrono::steady_clock::time_point;
 
 class Alarm;
 
+// One loop and one clock, which starts with it. One thread.
 struct Reactor {
   asio::io_context io{1};
   SteadyTime start = std::chrono::steady_clock::now();

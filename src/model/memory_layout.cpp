@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "model/ascii_text.h"
+#include "model/controller.h"
 #include "model/text_slips.h"
 
 namespace greymet::model {

@@ -5,6 +5,7 @@
 #include <map>
 #include <numeric>
 
+#include "model/resolved_plan.h"
 #include "timing/simulation.h"
 
 namespace greymet::timing {

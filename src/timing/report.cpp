@@ -316,6 +316,10 @@ TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analys
   return report;
 }
 
+TimingReport analyse_longest(const ResolvedPlan& resolved) {
+  return analyse_longest(resolved, {});
+}
+
 TimingReport analyse_longest(const ResolvedPlan& resolved, const SimulationOptions& options) {
   TimingReport report;
   report.model = build_timing_model(resolved);

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "timing/simulation.h"
+#include "timing/timing_model.h"
 
 namespace greymet::timing::internal {
 

@@ -9,6 +9,7 @@
 
 namespace greymet::timing::internal {
 
+// Of one island. Instants are those of the simulation and never go back.
 class StallWatch {
  public:
   // `limits`: per controller, the requests it may have under way in all; copied.

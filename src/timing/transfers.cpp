@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "timing/queue_statistics.h"
+#include "timing/timing_model.h"
+
 namespace greymet::timing {
 namespace {
 

@@ -12,6 +12,7 @@
 #include "packing/tune.h"
 #include "plans.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 
 using namespace greymet;
 using namespace greymet::packing;

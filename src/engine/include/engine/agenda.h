@@ -33,6 +33,7 @@ enum class Ending : std::uint8_t {
   not_sent,  // nothing was tried: parked, gated or left out
 };
 
+// One line or connection of one master. Instants must not go back from call to call.
 class Agenda {
  public:
   struct Options {

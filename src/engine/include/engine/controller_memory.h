@@ -34,6 +34,7 @@ struct BitSequence {
 [[nodiscard]] BitSequence bits_of(const model::MemoryLayout& layout,
                                   const model::MemoryRange& range);
 
+// All of one controller: a store for each area that lies in no other.
 class ControllerMemory {
  public:
   // Keeps a pointer: the layout must outlive it. All is 0 and unknown.

@@ -17,6 +17,7 @@ namespace greymet::engine {
 
 using model::Duration;
 
+// What can be wrong with who answers.
 enum class FaultKind : std::uint8_t {
   silent,          // no reply
   slow,            // the reply comes later by `time`

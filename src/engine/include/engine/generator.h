@@ -15,6 +15,7 @@ namespace greymet::engine {
 
 using model::Duration;
 
+// How a value moves; what each takes stands at Generator.
 enum class GeneratorKind : std::uint8_t { constant, ramp, sine, walk, count, square };
 
 // constant VALUE · ramp FROM TO PERIOD · sine LOW HIGH PERIOD · walk LOW HIGH STEP (a step a

@@ -59,6 +59,7 @@ struct MasterAction {
   Duration turn{};  // when that request's turn came, whatever the try
 };
 
+// What a master may do, and how patient it is. The defaults are those of a rehearsal.
 struct MasterOptions {
   bool allow_writes = true;  // else transactions that write, function 23 included, are left out
   bool allow_broadcasts = true;
@@ -76,6 +77,7 @@ struct MasterOptions {
   Duration most_back_off = std::chrono::seconds(5);
 };
 
+// One controller with all its lines and connections.
 class Master {
  public:
   // Keeps references to all of them.

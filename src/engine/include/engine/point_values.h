@@ -21,6 +21,7 @@ struct PointValue {
   Duration at{};
 };
 
+// The points of one run. One thread.
 class PointValues {
  public:
   // Keeps a reference. Reads of these controllers; of all if there are none.

@@ -27,6 +27,7 @@ struct HeartbeatWatch {
   bool last_value = false;
 };
 
+// The program of one controller, in the instants of a run. One thread.
 class Program {
  public:
   // Keeps references.

@@ -16,9 +16,11 @@
 #include "engine/measures.h"
 #include "engine/stage.h"
 #include "timing/report.h"
+#include "timing/simulation.h"
 
 namespace greymet::engine {
 
+// Which acts to play, and what counts as predicted.
 struct RehearsalOptions {
   timing::Durations durations = timing::Durations::typical;  // that the stage takes
   Duration quiet = std::chrono::seconds(30);
@@ -31,6 +33,7 @@ struct RehearsalOptions {
   Duration tolerance_at_least = std::chrono::microseconds(300);
 };
 
+// How a transaction did in the quiet act.
 enum class TransactionVerdict : std::uint8_t {
   good,
   off,      // the median is not as predicted
@@ -40,6 +43,7 @@ enum class TransactionVerdict : std::uint8_t {
 };
 [[nodiscard]] std::string_view to_string(TransactionVerdict verdict);
 
+// One transaction as it was measured, beside what was predicted for it.
 struct RehearsedTransaction {
   std::size_t transaction = 0;
   std::string name;
@@ -55,6 +59,7 @@ struct RehearsedTransaction {
   TransactionVerdict verdict = TransactionVerdict::good;
 };
 
+// What became of a known value at the source of a block.
 enum class BlockVerdict : std::uint8_t {
   arrived,
   driven,       // somebody else put a value over ours at the source: not followed
@@ -73,6 +78,7 @@ struct RehearsedBlock {
   std::optional<Duration> after;  // from the change to its arrival
 };
 
+// One fault of the script, and how soon the masters saw it come and go.
 struct RehearsedFault {
   Fault fault;                        // instants from the start of the run
   std::optional<Duration> noticed;    // from its beginning to the first request that failed
@@ -80,6 +86,7 @@ struct RehearsedFault {
   bool good = false;
 };
 
+// One heartbeat: in good health, and with its producer stopped.
 struct RehearsedHeartbeat {
   std::size_t heartbeat = 0;
   std::uint64_t changes_seen = 0;        // in the quiet act
@@ -92,6 +99,7 @@ struct RehearsedHeartbeat {
   bool good = false;
 };
 
+// What a whole rehearsal comes to. `passed`: all of it is as the plan promises.
 struct RehearsalResult {
   Duration lasted{};
   std::vector<RehearsedTransaction> transactions;  // in list order

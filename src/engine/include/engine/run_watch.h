@@ -31,6 +31,7 @@ struct ExpectationResult {
   bool good = false;
 };
 
+// How a transaction did.
 enum class RunVerdict : std::uint8_t {
   good,
   failing,   // some requests failed
@@ -41,6 +42,7 @@ enum class RunVerdict : std::uint8_t {
 };
 [[nodiscard]] std::string_view to_string(RunVerdict verdict);
 
+// One transaction of a run, beside what was predicted for it.
 struct RunTransaction {
   std::size_t transaction = 0;
   std::string name;

@@ -16,6 +16,7 @@ namespace greymet::engine {
 
 using Finished = std::function<void(const RequestRecord&)>;
 
+// Owns all that it gives out; references stay good as long as it lives. One thread.
 class Stage {
  public:
   Stage() = default;

@@ -17,6 +17,7 @@
 
 namespace greymet::engine {
 
+// How the virtual world behaves.
 struct WorldOptions {
   timing::Durations durations = timing::Durations::typical;
   std::uint64_t seed = 1;
@@ -30,6 +31,7 @@ struct WorldOptions {
   std::stop_token stop;
 };
 
+// One thread; everything happens inside run_until().
 class World final : public Stage {
  public:
   // Keeps references to plan and timing.

@@ -12,6 +12,7 @@
 
 namespace greymet::exports {
 
+// How a file relates to what the plan gives.
 enum class FileState : std::uint8_t {
   same,        // byte for byte
   missing,     // not there
@@ -22,6 +23,7 @@ enum class FileState : std::uint8_t {
 // "the same", "missing", ...
 [[nodiscard]] std::string_view to_string(FileState state);
 
+// One file, and what is different in it.
 struct ComparedFile {
   std::string name;
   FileState state = FileState::same;

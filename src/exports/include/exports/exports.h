@@ -34,6 +34,7 @@ struct ExportedFile {
 // The same input gives the same bytes. Fails only where a temporary file cannot be written.
 using ExportedFiles = tl::expected<std::vector<ExportedFile>, std::string>;
 
+// One format: a row of the registry.
 struct Export {
   std::string_view name;   // "csv", as --only takes it
   std::string_view about;  // one line for help and documents

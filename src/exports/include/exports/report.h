@@ -24,6 +24,7 @@ struct Measured {
   std::string document;  // rehearse.json or run.json
 };
 
+// What the pages are made of. Refers to what its maker keeps.
 struct ReportInput {
   const ExportInput& exchange;  // its timing is the whole report, not analyse_longest
   std::string plan_file;        // as the user gave it

@@ -7,6 +7,7 @@
 
 namespace greymet::figures {
 
+// What a script has gnuplot write.
 enum class PictureFormat : std::uint8_t { svg, png };
 
 // Terminal, palette and common look; every figure's script begins with it. Pictures are 1280x800

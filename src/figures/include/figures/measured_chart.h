@@ -12,6 +12,7 @@ struct RehearsalResult;
 
 namespace greymet::figures {
 
+// The figure as values: one row a transaction.
 struct MeasuredChart {
   struct Row {
     std::string name;

@@ -8,6 +8,7 @@
 
 namespace greymet::figures {
 
+// One value over time: instants and values, equally many, by time.
 struct TrendLine {
   std::string name;
   std::string unit;

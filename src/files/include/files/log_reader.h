@@ -25,6 +25,7 @@ struct Trend {
   std::vector<double> value;
 };
 
+// What a log holds of the points that were asked for.
 struct LogTrends {
   std::vector<Trend> trends;  // as asked for
   std::size_t rows = 0;

@@ -21,6 +21,7 @@ struct ImportedEndpoint {
   std::optional<std::int64_t> unit;
 };
 
+// A map in our form, and what had to be guessed for it.
 struct ImportedMap {
   std::string csv;                 // as docs/register-maps.md has it
   std::vector<std::string> notes;  // one line each: what was taken for what, what was left out

@@ -9,6 +9,7 @@
 
 namespace greymet::files {
 
+// A serial line of the new plan.
 struct NewLine {
   std::string name;
   std::string mode = "rtu";
@@ -31,11 +32,13 @@ struct NewSlave {
   bool all_readable = true;        // the map has no other points than these
 };
 
+// Another controller, at its address.
 struct NewPeer {
   std::string name;
   std::string address;
 };
 
+// All that is known of a plan that is to be written.
 struct NewPlan {
   std::string title;
   std::string controller;

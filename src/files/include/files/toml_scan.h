@@ -20,6 +20,7 @@ struct Span {
   friend bool operator==(const Span&, const Span&) = default;
 };
 
+// What a node is.
 enum class TomlKind : unsigned char {
   header,        // [a.b]
   array_header,  // [[a.b]]

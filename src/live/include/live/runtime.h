@@ -23,6 +23,7 @@ struct LiveError {
   std::string message;
 };
 
+// Which ends of the plan to be, and where.
 struct RuntimeOptions {
   bool serve = false;                // answer for everybody in the plan
   std::string listen = "127.0.0.1";  // address that served ports bind to
@@ -35,6 +36,7 @@ struct RuntimeOptions {
   std::stop_token stop;
 };
 
+// Owns masters, field and all wires of a run; closing it closes them.
 class Runtime final : public engine::Stage {
  public:
   // Opens all ports and lines. With `serve` and `master` both ends are joined by them. The clock

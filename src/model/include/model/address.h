@@ -20,10 +20,18 @@ enum class Area : std::uint8_t { coil, discrete_input, input_register, holding_r
 
 inline constexpr std::uint32_t addresses_per_area = 65536;
 
+// One register or bit of a slave, as it goes over the wire.
 struct Address {
   Area area = Area::holding_register;
   Offset offset;
   friend auto operator<=>(const Address&, const Address&) = default;
+};
+
+// Registers or bits [first, end) of one area.
+struct Extent {
+  std::uint32_t first = 0;
+  std::uint32_t end = 0;
+  friend bool operator==(const Extent&, const Extent&) = default;
 };
 
 // How a manual counts its plain numbers.

@@ -7,16 +7,15 @@
 
 #include "model/address.h"
 #include "model/data_type.h"
+#include "model/network.h"
 #include "model/range.h"
 #include "model/strong.h"
 #include "model/tag.h"
 
 namespace greymet::model {
 
+// What an area of memory is made of.
 enum class MemoryKind : std::uint8_t { word, bit };
-// When requests may start: at a boundary of the program's scan, or at once.
-enum class Sends : std::uint8_t { anytime, scan };
-
 // One area of a controller's memory. A bit area is a store of its own or lies inside a word area.
 struct MemoryArea {
   std::string name;  // the prefix of its addresses, e.g. "%MW"

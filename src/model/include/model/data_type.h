@@ -10,6 +10,7 @@
 
 namespace greymet::model {
 
+// Kinds of values. bcd: four bits a decimal digit; bits: a word of 16 that are no number.
 enum class TypeKind : std::uint8_t {
   boolean,
   u16,

@@ -15,10 +15,10 @@
 #include "model/framing.h"
 #include "model/function_code.h"
 #include "model/index.h"
-#include "model/memory_layout.h"
+#include "model/memory_range.h"
 #include "model/network.h"
-#include "model/plan.h"
 #include "model/strong.h"
+#include "model/transaction.h"
 
 namespace greymet::model {
 

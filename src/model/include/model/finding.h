@@ -35,6 +35,7 @@ enum class EditKind : std::uint8_t {
   copy_row,  // the row around the begin of `range` once more behind it, with `keys` in it
   drop_row   // the row or table around the begin of `range` goes
 };
+// What a kind uses of it stands at EditKind.
 struct Edit {
   Range range;
   std::string text;

@@ -10,6 +10,7 @@
 
 namespace greymet::model {
 
+// Those that a plan can use (V1.1b3, section 6); the numbers are those of the wire.
 enum class FunctionCode : std::uint8_t {
   read_coils = 1,
   read_discrete_inputs = 2,

@@ -43,6 +43,7 @@ struct StoreReport {
   std::size_t clashes_not_named = 0;  // further ones
 };
 
+// One controller, store by store.
 struct ControllerMemory {
   std::size_t controller = 0;
   std::vector<StoreReport> stores;
@@ -65,11 +66,13 @@ struct DeviceAreaReport {
   std::vector<Extent> written_twice;  // by two transactions
 };
 
+// One slave, area by area.
 struct SlaveMemory {
   std::size_t slave = 0;
   std::vector<DeviceAreaReport> areas;  // those listed or used
 };
 
+// Who uses what, on both sides, in the order of the plan.
 struct MemoryReport {
   std::vector<ControllerMemory> controllers;
   std::vector<SlaveMemory> slaves;

@@ -23,7 +23,11 @@ enum class GatewayFraming : std::uint8_t { tcp, rtu };
 enum class Holes : std::uint8_t { refuse, zero, unknown };
 // Whether a map lists every register of the slave.
 enum class MapCovers : std::uint8_t { all, some };
+// What feeds the watchdog of a slave.
 enum class WatchdogBy : std::uint8_t { any, writes };
+// When requests may start: at a boundary of the program's scan, or at once.
+enum class Sends : std::uint8_t { anytime, scan };
+// Whether a connection is kept, or opened for each request.
 enum class Connect : std::uint8_t { keep, each };
 
 // A delay that is usually `typical` and never more than `max`.

@@ -41,6 +41,7 @@ struct SpareWords {
   BitRange bits;
 };
 
+// All values that are moved, and the words that are moved in vain.
 struct PointList {
   std::vector<PointRow> rows;     // controller by controller, by address
   std::vector<SpareWords> spare;  // of controllers with tags

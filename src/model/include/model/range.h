@@ -57,4 +57,13 @@ struct RefusedKeys {
   }
 };
 
+// Where a cell stands in its row's line, in code points; 0 where it is empty, or lies further to
+// the right than 65535. `like_thousands`: a number with one sign and three digits behind it,
+// "3.600".
+struct CellSpot {
+  std::uint16_t column = 0;
+  std::uint16_t end_column = 0;
+  bool like_thousands = false;
+};
+
 }  // namespace greymet::model

@@ -24,15 +24,6 @@ enum class Access : std::uint8_t { read, write, read_write };
 enum class PointCell : std::uint8_t { address, type, bit, word_order, factor, offset, min, max };
 inline constexpr std::size_t point_cells = 8;
 
-// Where a cell stands in its row's line, in code points; 0 where it is empty, or lies further to
-// the right than 65535. `like_thousands`: a number with one sign and three digits behind it,
-// "3.600".
-struct CellSpot {
-  std::uint16_t column = 0;
-  std::uint16_t end_column = 0;
-  bool like_thousands = false;
-};
-
 // One value that the slave offers.
 struct Point {
   std::string name;
@@ -56,13 +47,6 @@ struct Point {
 // The cell of that column; the row where it has none.
 [[nodiscard]] Range place_of(const Point& point, PointCell cell);
 [[nodiscard]] const CellSpot& spot_of(const Point& point, PointCell cell);
-
-// Registers or bits [first, end) of one area.
-struct Extent {
-  std::uint32_t first = 0;
-  std::uint32_t end = 0;
-  friend bool operator==(const Extent&, const Extent&) = default;
-};
 
 // Registers (or bits, in a bit area) that the point takes.
 [[nodiscard]] Extent extent_of(const Point& point);

@@ -28,6 +28,7 @@ namespace greymet::model {
   X(V01) X(V02) X(V03) X(V04) X(V05) X(V06) X(V07) X(V08)
 // clang-format on
 
+// In the order of the catalogue.
 enum class RuleCode : std::uint8_t {
 #define GREYMET_RULE_NAME(code) code,
   GREYMET_RULE_CODES(GREYMET_RULE_NAME)

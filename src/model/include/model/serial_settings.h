@@ -12,7 +12,9 @@ namespace greymet::model {
 
 // Transmission mode (MODBUS over Serial Line V1.02, section 2.5).
 enum class SerialMode : std::uint8_t { rtu, ascii };
+// How a line is wired.
 enum class Medium : std::uint8_t { rs485, rs422, rs232 };
+// Of a character.
 enum class Parity : std::uint8_t { none, even, odd };
 
 // "8E1": data bits 7 or 8, parity, stop bits 1 or 2.

@@ -11,7 +11,6 @@
 
 #include "model/data_type.h"
 #include "model/range.h"
-#include "model/register_map.h"
 #include "model/strong.h"
 
 namespace greymet::model {

@@ -14,7 +14,9 @@
 
 namespace greymet::model {
 
+// What the program does when nothing good comes any more.
 enum class OnLoss : std::uint8_t { hold, zero, alarm, warn, stop, none };
+// How bits lie in registers.
 enum class Packing : std::uint8_t { bits_to_words, words_to_bits };
 
 // `every`: a period, or continuously.

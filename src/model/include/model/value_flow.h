@@ -11,12 +11,12 @@
 #include <tuple>
 #include <vector>
 
-#include "model/memory_layout.h"
-#include "model/register_map.h"
-#include "model/transaction.h"
+#include "model/address.h"
+#include "model/memory_range.h"
 
 namespace greymet::model {
 
+struct Point;
 struct ResolvedPlan;
 
 // Where a value lies: bits of a controller's memory, or of an area of a slave (16 to a register).
@@ -38,6 +38,7 @@ struct ValuePlace {
 // True if both speak of the same store or area and `part` lies within `whole`.
 [[nodiscard]] bool inside(const ValuePlace& part, const ValuePlace& whole);
 
+// Who moves a value: a master that reads or writes, or a program that copies.
 enum class MoveKind : std::uint8_t { read, write, copy };
 
 // One step of a value.

@@ -44,6 +44,7 @@ struct Request {
   friend bool operator==(const Request&, const Request&) = default;
 };
 
+// Requests that cover all units.
 struct Partition {
   std::vector<Request> requests;  // by first unit
   bool least = true;              // proved to be

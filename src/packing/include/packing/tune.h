@@ -47,6 +47,7 @@ struct LineState {
   std::string worst;            // one of these slaves
 };
 
+// One change of the plan that reaches the goal, as simulated.
 struct TuneChange {
   TuneKind kind = TuneKind::phases;
   std::string text;  // what to write, in the words of the plan
@@ -68,6 +69,7 @@ struct TuneAdvice {
 // Lines with more transactions than this are left out, and said to be.
 inline constexpr std::size_t most_tuned_transactions = 3000;
 
+// How much is offered.
 struct TuneOptions {
   std::size_t most_changes = 6;  // per goal
   timing::ProgressSink progress;

@@ -43,6 +43,7 @@ struct PathCarrier {
   std::optional<Duration> interval;  // L, for continuous ones
 };
 
+// What can be said of a path and its budget.
 enum class PathVerdict : std::uint8_t {
   good,            // bound within the budget
   not_guaranteed,  // the simulation stays within the budget, the bound does not
@@ -63,6 +64,7 @@ struct AgeDistribution {
   Duration bin{};
 };
 
+// One path: its way, its bounds, and what the simulation says.
 struct PathReport {
   std::string name;
   std::vector<Hop> hops;

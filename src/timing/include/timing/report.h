@@ -8,8 +8,8 @@
 #include "timing/heartbeat_simulation.h"
 #include "timing/heartbeats.h"
 #include "timing/paths.h"
+#include "timing/queue_statistics.h"
 #include "timing/silence.h"
-#include "timing/simulation.h"
 #include "timing/stalls.h"
 #include "timing/timing_model.h"
 
@@ -18,6 +18,8 @@ struct ResolvedPlan;
 }
 
 namespace greymet::timing {
+
+struct SimulationOptions;
 
 // One transaction of a line. Durations that do not exist (no bound, no period) are left out.
 struct TransactionReport {
@@ -106,8 +108,9 @@ struct TimingReport {
 
 // The same with longest durations alone: what rules need. `typical` stays empty and with it the
 // mean responses; so does all that is simulated of heartbeats, paths and silent slaves.
+[[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved);
 [[nodiscard]] TimingReport analyse_longest(const model::ResolvedPlan& resolved,
-                                           const SimulationOptions& options = {});
+                                           const SimulationOptions& options);
 
 // Ways and bounds of further paths in a report.
 [[nodiscard]] std::vector<PathReport> bounds_of_paths(const model::ResolvedPlan& resolved,

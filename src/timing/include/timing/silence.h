@@ -40,6 +40,7 @@ struct SilentCase {
   std::vector<std::size_t> tripped;          // heartbeats of others that give a false alarm
 };
 
+// Every slave that falls silent alone, and pairs where they were asked for.
 struct SilenceReport {
   std::vector<SilentCase> cases;  // singles in the order of the stalls, then pairs
   std::size_t left_out = 0;       // cases beyond `most_cases`

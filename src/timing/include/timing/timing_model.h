@@ -13,6 +13,7 @@
 #include "model/index.h"
 #include "model/network.h"
 #include "model/transaction.h"
+#include "timing/queue_statistics.h"
 #include "timing/transaction_times.h"
 
 namespace greymet::model {
@@ -31,13 +32,7 @@ struct Job {
   TransactionTimes times;
 };
 
-// One job among all queues.
-struct JobRef {
-  std::size_t queue = 0;  // into TimingModel::queues
-  std::size_t job = 0;
-  friend auto operator<=>(const JobRef&, const JobRef&) = default;
-};
-
+// What a queue leads to.
 enum class QueueKind : std::uint8_t { serial, tcp, gateway };
 
 // A line or a connection of one controller, with its jobs in list order.

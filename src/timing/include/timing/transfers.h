@@ -6,11 +6,18 @@
 // for taking and the later one for landing, so ages are never understated.
 #pragma once
 
+#include <compare>
+#include <cstddef>
 #include <vector>
 
-#include "timing/simulation.h"
+#include "model/strong.h"
 
 namespace greymet::timing {
+
+using model::Duration;
+struct Job;
+struct Service;
+struct TransactionTimes;
 
 // One value that has been carried.
 struct Transfer {
