@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <map>
+#include <unordered_map>
+#include <unordered_set>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -55,56 +57,68 @@ std::string name_of(const SortedJson& item) {
   return item.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
 }
 
-// The items by name; a second one of a name gets a number.
-std::vector<std::pair<std::string, const SortedJson*>> named(const SortedJson& list) {
-  std::vector<std::pair<std::string, const SortedJson*>> out;
-  std::map<std::string, int> seen;
-  if (!list.is_array()) return out;
-  for (const SortedJson& item : list) {
-    std::string name = name_of(item);
-    const int before = seen[name]++;
-    if (before > 0) name += fmt::format(" ({})", before + 1);
-    out.emplace_back(std::move(name), &item);
+// The items of a list by name, in its order; a second one of a name gets a number.
+class NamedItems {
+ public:
+  explicit NamedItems(const SortedJson& list) {
+    if (!list.is_array()) return;
+    std::unordered_map<std::string, int> seen;
+    for (const SortedJson& item : list) {
+      const std::string own = name_of(item);
+      int& further = seen[own];
+      std::string name = own;
+      while (!by_name_.emplace(name, &item).second) {
+        name = fmt::format("{} ({})", own, ++further + 1);
+      }
+      items_.emplace_back(std::move(name), &item);
+    }
   }
-  return out;
-}
+  // Null for none.
+  [[nodiscard]] const SortedJson* find(const std::string& name) const {
+    const auto at = by_name_.find(name);
+    return at == by_name_.end() ? nullptr : at->second;
+  }
+  [[nodiscard]] auto begin() const { return items_.begin(); }
+  [[nodiscard]] auto end() const { return items_.end(); }
 
-const SortedJson* find(const std::vector<std::pair<std::string, const SortedJson*>>& items,
-                       const std::string& name) {
-  const auto at = std::find_if(items.begin(), items.end(),
-                               [&](const auto& item) { return item.first == name; });
-  return at == items.end() ? nullptr : at->second;
-}
+ private:
+  std::vector<std::pair<std::string, const SortedJson*>> items_;
+  std::unordered_map<std::string, const SortedJson*> by_name_;
+};
 
 class Differ {
  public:
   std::vector<Change> take() { return std::move(changes_); }
 
   void compare_lists(const SortedJson& old, const SortedJson& now, const std::string& kind) {
-    const auto before = named(old);
-    const auto after = named(now);
-    std::vector<const std::pair<std::string, const SortedJson*>*> gone;
-    for (const auto& item : before) {
-      if (find(after, item.first) == nullptr) gone.push_back(&item);
+    const NamedItems before(old);
+    const NamedItems after(now);
+    // by what they are but for their name, the first one last: the same under another name
+    std::unordered_map<std::string, std::vector<std::string>> gone;
+    for (auto item = before.end(); item != before.begin();) {
+      --item;
+      if (after.find(item->first) == nullptr)
+        gone[without_name(*item->second)].push_back(item->first);
     }
+    std::unordered_set<std::string> renamed;
     for (const auto& [name, item] : after) {
-      if (const SortedJson* same = find(before, name)) {
+      if (const SortedJson* same = before.find(name)) {
         compare(*same, *item, kind, name, "");
         continue;
       }
-      const auto renamed =
-          std::find_if(gone.begin(), gone.end(), [&, made = item](const auto* was) {
-            return without_name(*was->second) == without_name(*made);
-          });
-      if (renamed == gone.end() || kind == "copy") {
+      const auto was = gone.empty() || kind == "copy" ? gone.end() : gone.find(without_name(*item));
+      if (was == gone.end() || was->second.empty()) {
         changes_.push_back({kind, name, "added", "", summary(*item)});
-      } else {
-        changes_.push_back({kind, (*renamed)->first, "name", (*renamed)->first, name});
-        gone.erase(renamed);
+        continue;
       }
+      changes_.push_back({kind, was->second.back(), "name", was->second.back(), name});
+      renamed.insert(was->second.back());
+      was->second.pop_back();
     }
-    for (const auto* item : gone) {
-      changes_.push_back({kind, item->first, "removed", summary(*item->second), ""});
+    for (const auto& [name, item] : before) {
+      if (after.find(name) == nullptr && !renamed.contains(name)) {
+        changes_.push_back({kind, name, "removed", summary(*item), ""});
+      }
     }
     compare_order(before, after, kind);
   }
@@ -147,9 +161,9 @@ class Differ {
   }
 
  private:
-  static SortedJson without_name(SortedJson item) {
+  static std::string without_name(SortedJson item) {
     if (item.is_object()) item.erase("name");
-    return item;
+    return item.dump(-1, ' ', false, SortedJson::error_handler_t::replace);
   }
 
   static bool both_named(const SortedJson& a, const SortedJson& b) {
@@ -160,11 +174,11 @@ class Differ {
   // Points of a block, areas of memory: inside of one thing.
   void compare_items(const SortedJson& old, const SortedJson& now, const std::string& kind,
                      const std::string& subject, const std::string& path) {
-    const auto before = named(old);
-    const auto after = named(now);
+    const NamedItems before(old);
+    const NamedItems after(now);
     const std::string what = path.ends_with("points") ? path.substr(0, path.size() - 1) : path;
     for (const auto& [name, item] : after) {
-      const SortedJson* same = find(before, name);
+      const SortedJson* same = before.find(name);
       if (same != nullptr) {
         compare(*same, *item, kind, subject, fmt::format("{} {}", what, name));
       } else {
@@ -173,7 +187,7 @@ class Differ {
       }
     }
     for (const auto& [name, item] : before) {
-      if (find(after, name) == nullptr) {
+      if (after.find(name) == nullptr) {
         changes_.push_back(
             {kind, subject, fmt::format("{} {}", what, name), summary(*item), "none"});
       }
@@ -182,16 +196,15 @@ class Differ {
   }
 
   // Those that both have, in another order: from the first to the last that moved.
-  void compare_order(const std::vector<std::pair<std::string, const SortedJson*>>& before,
-                     const std::vector<std::pair<std::string, const SortedJson*>>& after,
-                     const std::string& kind, const std::string& subject = {}) {
+  void compare_order(const NamedItems& before, const NamedItems& after, const std::string& kind,
+                     const std::string& subject = {}) {
     std::vector<std::string> old;
     std::vector<std::string> now;
     for (const auto& item : before) {
-      if (find(after, item.first) != nullptr) old.push_back(item.first);
+      if (after.find(item.first) != nullptr) old.push_back(item.first);
     }
     for (const auto& item : after) {
-      if (find(before, item.first) != nullptr) now.push_back(item.first);
+      if (before.find(item.first) != nullptr) now.push_back(item.first);
     }
     if (old == now) return;
     std::size_t first = 0;

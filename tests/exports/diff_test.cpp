@@ -106,6 +106,53 @@ TEST_CASE("two documents differ exactly where the differ finds something") {
   });
 }
 
+TEST_CASE("many transactions under other names, and names that stand there twice") {
+  Json old = Json::parse(document_of(golden("exchange.toml")));
+  const Json row = old["exchange"]["transactions"][0];
+  Json& rows = old["exchange"]["transactions"];
+  rows = Json::array();
+  Json now = old;
+  constexpr int count = 20'000;
+  for (int i = 0; i < count; ++i) {
+    Json each = row;
+    each["period_ns"] = i;
+    each["name"] = fmt::format("was-{}", i);
+    rows.push_back(each);
+    each["name"] = fmt::format("is-{}", i);
+    now["exchange"]["transactions"].push_back(each);
+  }
+  const auto changes = exports::exchange_changes(old.dump(), now.dump()).value();
+  REQUIRE(changes.size() == count);
+  CHECK(to_text(changes[7]) == "transaction was-7: name was-7 -> is-7");
+
+  // the first of what is alike becomes the first
+  rows = Json::array({row, row, row});
+  for (std::size_t i = 0; i < 3; ++i) rows[i]["name"] = std::string(1, static_cast<char>('a' + i));
+  now["exchange"]["transactions"] = rows;
+  now["exchange"]["transactions"][0]["name"] = "x";
+  now["exchange"]["transactions"][1]["name"] = "y";
+  now["exchange"]["transactions"].erase(2);
+  Lines lines;
+  for (const auto& c : exports::exchange_changes(old.dump(), now.dump()).value()) {
+    lines.push_back(to_text(c).substr(0, 35));
+  }
+  CHECK(lines == Lines{"transaction a: name a -> x", "transaction b: name b -> y",
+                       "transaction c: removed (slave gauge"});
+
+  // a name that is another's with its number
+  const auto named = [&](const char* third) {
+    Json document = old;
+    Json& list = document["exchange"]["transactions"];
+    for (Json& each : list) each["name"] = "in";
+    list[2]["name"] = "in (2)";
+    list[2]["on_loss"] = third;
+    return document.dump();
+  };
+  const auto third = exports::exchange_changes(named("hold"), named("zero")).value();
+  REQUIRE(third.size() == 1);
+  CHECK(to_text(third[0]) == "transaction in (2) (2): on_loss hold -> zero");
+}
+
 TEST_CASE("what is no exchange is said to be none") {
   const std::string good = document_of(golden("exchange.toml"));
   for (const std::string bad : {"", "{", "[]", "{}", "{\"exchange\": 3}", "\xff\xfe"}) {

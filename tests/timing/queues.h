@@ -5,6 +5,10 @@
 
 namespace greymet::test {
 
+// Milliseconds of one failed attempt on the base plan's line: 8 characters and t3.5 of 11 bits at
+// 19200 baud, and the timeout of 500 ms.
+inline constexpr double attempt_ms = (8 + 3.5) * 11 / 19.2 + 500;
+
 using timing::Duration;
 
 // A job with durations in plain units (nanoseconds).

@@ -8,16 +8,16 @@
 
 #include "model/duration_text.h"
 #include "plans.h"
+#include "queues.h"
 #include "timing/report.h"
 #include "timing/simulation.h"
 
 using namespace greymet;
 using namespace greymet::timing;
+using test::attempt_ms;
 using test::replaced;
 
 namespace {
-
-constexpr double attempt_ms = (8 + 3.5) * 11 / 19.2 + 500;
 
 std::string row(const std::string& name, const std::string& slave, const std::string& every,
                 int phase_ms) {

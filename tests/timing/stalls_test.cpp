@@ -12,6 +12,7 @@
 
 using namespace greymet;
 using namespace greymet::timing;
+using test::attempt_ms;
 using test::cyclic;
 using test::one_queue;
 using test::replaced;
@@ -25,10 +26,6 @@ std::string read_row(const std::string& name, const std::string& slave, const st
          "\"%MW\", on_loss = \"hold\", " +
          when + " }";
 }
-
-// Milliseconds of one failed attempt on the base plan's line: 8 characters and t3.5 of 11 bits at
-// 19200 baud, and the timeout of 500 ms.
-constexpr double attempt_ms = (8 + 3.5) * 11 / 19.2 + 500;
 
 StallReport stalls(const std::string& plan) {
   const auto loaded = test::load(plan, test::base_files());
