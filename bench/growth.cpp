@@ -16,11 +16,16 @@
 #include <fmt/format.h>
 
 #include "checks/check.h"
+#include "exports/exchange_diff.h"
+#include "exports/exports.h"
+#include "exports/report.h"
+#include "files/exchange_export.h"
 #include "files/plan_loader.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
 #include "packing/pack.h"
 #include "packing/tune.h"
+#include "timing/point_ages.h"
 #include "timing/report.h"
 
 using namespace greymet;
@@ -53,6 +58,16 @@ unit = 1
 map = "m.csv"
 )";
 
+// A read of each second point, and a write of each other.
+Input points_read_and_written(std::size_t n);
+void with_exports(const files::LoadedPlan& loaded,
+                  const std::function<void(const exports::ExportInput&)>& use) {
+  const model::PointList points = model::point_list(loaded.plan);
+  const timing::TimingReport timing = timing::analyse_longest(loaded.plan);
+  const auto ages = timing::age_bounds(loaded.plan, points, timing);
+  use({loaded.plan, points, ages, timing, loaded.findings, files::fingerprint_of(loaded.plan)});
+}
+
 const std::string head = R"([controller.plc]
 scan = "10ms"
 [controller.plc.memory]
@@ -81,6 +96,20 @@ std::string exchange(const std::string& transactions, const std::string& behind 
 }
 
 using Run = std::function<void(const files::LoadedPlan&)>;
+
+Input points_read_and_written(std::size_t n) {
+  std::string map = "point,area,address,type\n";
+  std::string list;
+  for (std::size_t i = 0; i < n; ++i) {
+    map += fmt::format("p{},hr,{},u16\n", i, i);
+    list += fmt::format(
+        "{{ name = \"in{0}\", slave = \"a\", fc = {1}, at = {0}, count = 1, {2} = \"%MW{0}\", "
+        "every = "
+        "\"60s\", on_loss = \"hold\" }},\n",
+        i, i % 2 == 0 ? 3 : 16, i % 2 == 0 ? "into" : "from");
+  }
+  return {head + exchange(list), map};
+}
 
 struct Family {
   const char* name;
@@ -245,6 +274,29 @@ const std::vector<Family> families{
                        n)};
      },
      2000, timing_of},
+    {"reads and writes of points, exports", points_read_and_written, 2000,
+     [](const files::LoadedPlan& loaded) {
+       with_exports(loaded, [](const exports::ExportInput& input) {
+         for (const exports::Export& each : exports::all_exports()) (void)each.make(input);
+       });
+     }},
+    {"reads and writes of points, pages", points_read_and_written, 2000,
+     [](const files::LoadedPlan& loaded) {
+       with_exports(loaded, [](const exports::ExportInput& input) {
+         (void)exports::report_page({input, "plan.toml", {}, {}});
+         (void)exports::commissioning_page({input, "plan.toml", {}, {}});
+       });
+     }},
+    {"every transaction renamed, diff", points_read_and_written, 2000,
+     [](const files::LoadedPlan& loaded) {
+       const std::string old = files::exchange_json(loaded.plan);
+       std::string now = old;
+       for (std::size_t at = now.find("\"name\": \"in"); at != std::string::npos;
+            at = now.find("\"name\": \"in", at)) {
+         now.replace(at, 11, "\"name\": \"to");
+       }
+       (void)exports::exchange_changes(old, now);
+     }},
     {"good rows, check",
      [](std::size_t n) {
        return Input{head +

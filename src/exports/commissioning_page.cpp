@@ -168,19 +168,19 @@ class Sheet {
     HtmlTable table({"", "device", "value", "unit", "in the controller", "tag", "display shows",
                      "program shows", "signed"});
     std::set<std::string> done;
-    for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
-      std::vector<const model::PointRow*> rows;
-      for (const model::PointRow& row : exchange_.points.rows) {
-        if (row.transaction == i && row.is_read && row.area) rows.push_back(&row);
-      }
+    std::vector<std::vector<const model::PointRow*>> brought(plan_.transactions.size());
+    for (const model::PointRow& row : exchange_.points.rows) {
+      if (row.transaction && row.is_read && row.area) brought[*row.transaction].push_back(&row);
+    }
+    for (std::vector<const model::PointRow*>& rows : brought) {
       std::stable_partition(rows.begin(), rows.end(),
                             [](const auto* r) { return !r->unit.empty(); });
       for (std::size_t k = 0; k < std::min(of_each, rows.size()); ++k) {
         const model::PointRow& row = *rows[k];
         if (!done.insert(row.where).second) continue;
-        const std::size_t dot = row.where.find('.');
-        table.row({std::string(tick), html(row.where.substr(0, dot)),
-                   html(row.where.substr(dot + 1)), html(row.unit),
+        const std::string& slave = plan_.plan.slaves[row.end.owner].name;
+        table.row({std::string(tick), html(slave), html(row.where.substr(slave.size() + 1)),
+                   html(row.unit),
                    html(fmt::format("{} {}", plan_.plan.controllers[row.controller].name,
                                     plan_.layouts[row.controller].name_of(row.memory))),
                    row.tag ? html(plan_.declared(plan_.tags[*row.tag]).name) : "–", entry(),

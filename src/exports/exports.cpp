@@ -5,6 +5,16 @@
 #include "files/exchange_export.h"
 
 namespace greymet::exports {
+
+// exchange.xlsx: sheets of transactions, points, memory, timing and findings.
+ExportedFiles export_workbook(const ExportInput& input);
+// CONTROLLER.st: IEC 61131-3 Structured Text.
+ExportedFiles export_structured_text(const ExportInput& input);
+// CONTROLLER.plcopen.xml: the same program in the exchange format of PLCopen TC6, 2.01.
+ExportedFiles export_plcopen(const ExportInput& input);
+// things/SLAVE.td.json: a W3C Thing Description of each slave that has a map.
+ExportedFiles export_things(const ExportInput& input);
+
 namespace {
 
 ExportedFiles export_json(const ExportInput& input) {

@@ -11,22 +11,19 @@
 #include "model/duration_text.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
+#include "model/utf8_text.h"
 #include "network_drawing.h"
 #include "timing/watchdogs.h"
 
 namespace greymet::exports {
 
+using model::counted;
 using model::Duration;
 
 namespace {
 
 std::string joined(const std::vector<std::string>& texts, std::string_view between = ", ") {
   return fmt::format("{}", fmt::join(texts, between));
-}
-
-std::string counted(std::size_t count, std::string_view what) {
-  return fmt::format("{} {}{}", count == 0 ? "no" : std::to_string(count), what,
-                     count == 1 ? "" : "s");
 }
 
 std::string period_text(const model::Trigger& t) {

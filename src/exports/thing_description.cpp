@@ -1,6 +1,7 @@
 // W3C Thing Descriptions 1.1 with the forms of the Modbus binding: one a slave with a map.
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -56,24 +57,39 @@ std::string_view json_type(const model::Point& point) {
   return real || scaled ? "number" : "integer";
 }
 
-// How often the plan reads the point, the shortest period first.
-std::optional<model::Duration> polling_time(const ExportInput& input, std::size_t slave,
-                                            const std::string& where) {
-  std::optional<model::Duration> shortest;
-  for (const model::PointRow& row : input.points.rows) {
-    if (row.where != where || !row.is_read || !row.transaction) continue;
-    const auto& t = input.plan.transactions[*row.transaction];
-    // others carry the value on from where it was read
-    if (!t.target || t.target->is_peer || t.target->index != slave) continue;
-    const auto& trigger = t.trigger;
-    if (!trigger || trigger->kind != model::TriggerKind::cyclic) continue;
-    if (!shortest || trigger->period < *shortest) shortest = trigger->period;
+// What the plan does with one point.
+struct PointUse {
+  std::optional<model::Duration> polled;  // the shortest period of those that read it
+  std::vector<std::string> tags;          // that it comes from or goes to
+};
+
+// All that are moved, by slave and name of the point.
+class PointUses {
+ public:
+  explicit PointUses(const ExportInput& input) {
+    for (const model::PointRow& row : input.points.rows) {
+      if (!row.area) continue;  // a tag of another controller
+      PointUse& use = uses_[{row.end.owner, row.where}];
+      if (row.tag) use.tags.push_back(input.plan.full_name(input.plan.tags[*row.tag]));
+      if (!row.is_read || !row.transaction) continue;
+      const auto& t = input.plan.transactions[*row.transaction];
+      // others carry the value on from where it was read
+      if (!t.target || t.target->is_peer || t.target->index != row.end.owner) continue;
+      if (!t.trigger || t.trigger->kind != model::TriggerKind::cyclic) continue;
+      if (!use.polled || t.trigger->period < *use.polled) use.polled = t.trigger->period;
+    }
   }
-  return shortest;
-}
+  [[nodiscard]] PointUse of(std::size_t slave, const std::string& where) const {
+    const auto found = uses_.find({slave, where});
+    return found == uses_.end() ? PointUse{} : found->second;
+  }
+
+ private:
+  std::map<std::pair<std::size_t, std::string>, PointUse> uses_;
+};
 
 Json form_of(const ExportInput& input, std::size_t slave, const model::Point& point,
-             const std::string& base, const model::ExchangeSlave& effective) {
+             const std::string& base, const std::optional<model::Duration>& polled) {
   const model::Extent extent = extent_of(point);
   Json form;
   form["href"] = fmt::format("{}{}?quantity={}", base, extent.first, extent.end - extent.first);
@@ -95,15 +111,13 @@ Json form_of(const ExportInput& input, std::size_t slave, const model::Point& po
       form["modv:mostSignificantWord"] = *order == WordOrder::abcd || *order == WordOrder::badc;
     }
   }
-  form["modv:timeout"] = std::llround(model::to_ms(effective.timeout));
-  if (const auto every = polling_time(input, slave, effective.name + "." + point.name)) {
-    form["modv:pollingTime"] = std::llround(model::to_ms(*every));
-  }
+  form["modv:timeout"] = std::llround(model::to_ms(input.plan.exchange.slaves[slave].timeout));
+  if (polled) form["modv:pollingTime"] = std::llround(model::to_ms(*polled));
   return form;
 }
 
-Json property_of(const ExportInput& input, std::size_t slave, const model::Point& point,
-                 const std::string& base) {
+Json property_of(const ExportInput& input, const PointUses& uses, std::size_t slave,
+                 const model::Point& point, const std::string& base) {
   Json property{{"title", point.name}, {"type", json_type(point)}};
   if (!point.note.empty()) property["description"] = point.note;
   if (!point.unit.empty()) property["unit"] = point.unit;
@@ -115,15 +129,10 @@ Json property_of(const ExportInput& input, std::size_t slave, const model::Point
   if (point.bit) property["greymet:bit"] = *point.bit;
   property["greymet:factor"] = point.factor;
   property["greymet:offset"] = point.offset;
-  Json tags = Json::array();
-  const std::string where = input.plan.plan.slaves[slave].name + "." + point.name;
-  for (const model::PointRow& row : input.points.rows) {
-    if (row.where == where && row.tag)
-      tags.push_back(input.plan.full_name(input.plan.tags[*row.tag]));
-  }
-  if (!tags.empty()) property["greymet:tags"] = tags;
-  property["forms"] =
-      Json::array({form_of(input, slave, point, base, input.plan.exchange.slaves[slave])});
+  const PointUse use =
+      uses.of(slave, fmt::format("{}.{}", input.plan.plan.slaves[slave].name, point.name));
+  if (!use.tags.empty()) property["greymet:tags"] = use.tags;
+  property["forms"] = Json::array({form_of(input, slave, point, base, use.polled)});
   return property;
 }
 
@@ -143,7 +152,7 @@ std::string base_of(const model::ResolvedPlan& plan, const model::ExchangeSlave&
                      line != nullptr ? files::file_name_of(line->name) : "line", unit);
 }
 
-Json thing_of(const ExportInput& input, std::size_t index) {
+Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index) {
   const model::ResolvedPlan& plan = input.plan;
   const model::ExchangeSlave& slave = plan.exchange.slaves[index];
   const model::RegisterMap& map = plan.plan.maps[*plan.plan.slaves[index].map];
@@ -162,8 +171,9 @@ Json thing_of(const ExportInput& input, std::size_t index) {
   thing["securityDefinitions"] = {{"nosec_sc", {{"scheme", "nosec"}}}};
   thing["security"] = Json::array({"nosec_sc"});
   Json properties = Json::object();
+  auto& members = properties.get_ref<Json::object_t&>();  // it would look for each name in all
   for (const model::Point& point : map.points()) {
-    properties[point.name] = property_of(input, index, point, base);
+    members.push_back({point.name, property_of(input, uses, index, point, base)});
   }
   thing["properties"] = std::move(properties);
   return thing;
@@ -173,11 +183,12 @@ Json thing_of(const ExportInput& input, std::size_t index) {
 
 ExportedFiles export_things(const ExportInput& input) {
   std::vector<ExportedFile> files;
+  const PointUses uses(input);
   for (std::size_t s = 0; s < input.plan.plan.slaves.size(); ++s) {
     if (!input.plan.plan.slaves[s].map) continue;
     files.push_back(
         {fmt::format("things/{}.td.json", files::file_name_of(input.plan.plan.slaves[s].name)),
-         files::dump(thing_of(input, s))});
+         files::dump(thing_of(input, uses, s))});
   }
   return files;
 }

@@ -176,6 +176,25 @@ TEST_CASE("measured results stand beside the plan's, and those of another exchan
   }
 }
 
+TEST_CASE("the sheet has two values of each block that is read, those with a unit first") {
+  const std::string row =
+      "{ name = \"in\", slave = \"gauge\", fc = 3, at = 0, count = 8, into = \"%MW100\", every = "
+      "\"1s\", on_loss = \"hold\" }";
+  test::Files files = test::base_files();
+  files["gauge.csv"] =
+      "point,area,address,type,unit,access\nstate,hr,0,u16,,r\nline.mode,hr,1,u16,,r\n"
+      "level,hr,2,u16,m,r\nflow,hr,3,u16,l/s,r\ntemp,hr,4,u16,degC,r\n";
+  const Pages pages(test::load(test::with_rows({row}), files));
+  const std::string sheet = pages.make().second;
+  const auto value = [](const std::string& name, const std::string& unit) {
+    return fmt::format("<td>gauge</td><td>{}</td><td>{}</td>", name, unit);
+  };
+  CHECK(sheet.find(value("level", "m")) < sheet.find(value("flow", "l/s")));
+  CHECK(sheet.find(value("flow", "l/s")) != std::string::npos);
+  CHECK(sheet.find(">temp<") == std::string::npos);
+  CHECK(sheet.find(">line.mode<") == std::string::npos);
+}
+
 TEST_CASE("no slave of the demo that falls silent is noticed later than the sheet says") {
   const Pages demo(files::load_plan(GREYMET_EXAMPLES "/maltings.toml", files::disk_files()));
   const auto& plan = demo.exported.loaded.plan;

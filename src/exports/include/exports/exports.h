@@ -44,13 +44,4 @@ struct Export {
 // In the order in which they are written.
 [[nodiscard]] std::span<const Export> all_exports();
 
-// exchange.xlsx: sheets of transactions, points, memory, timing and findings.
-[[nodiscard]] ExportedFiles export_workbook(const ExportInput& input);
-// CONTROLLER.st: IEC 61131-3 Structured Text.
-[[nodiscard]] ExportedFiles export_structured_text(const ExportInput& input);
-// CONTROLLER.plcopen.xml: the same program in the exchange format of PLCopen TC6, 2.01.
-[[nodiscard]] ExportedFiles export_plcopen(const ExportInput& input);
-// things/SLAVE.td.json: a W3C Thing Description of each slave that has a map.
-[[nodiscard]] ExportedFiles export_things(const ExportInput& input);
-
 }  // namespace greymet::exports
