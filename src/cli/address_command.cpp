@@ -1,9 +1,10 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "files/answers_json.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
@@ -154,6 +155,18 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
   }
   terminal.out << legend(questions);
   return exit_fine;
+}
+
+Action declare_address(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<AddressOptions>();
+  command
+      .add_option("TEXT", options->texts, "addresses in any notation, points, controllers' memory")
+      ->required();
+  command.add_option("--plan", options->plan, "names the points there")->type_name("PLAN");
+  command.add_option("--slave", options->slave, "look at this slave of the plan only")
+      ->type_name("NAME");
+  add_format(command, options->format);
+  return [options, &terminal] { return run_address(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,14 +1,15 @@
 #include <algorithm>
 #include <map>
+#include <memory>
 
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
 #include "checks/not_judged.h"
 #include "cli/build_info.h"
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/rewrite.h"
+#include "command_line.h"
 #include "files/cures.h"
 #include "files/findings_sarif.h"
 #include "files/result_json.h"
@@ -16,6 +17,7 @@
 
 namespace greymet::cli {
 
+using model::counted;
 using model::Finding;
 using model::Findings;
 using model::Severity;
@@ -59,9 +61,10 @@ void print_result(const CheckOptions& options, const files::LoadedPlan& loaded,
   const model::Plan& plan = loaded.plan.plan;
   const std::size_t hidden = findings.size() - listed.size();
   terminal.out << fmt::format(
-      "{}: {} transactions, {} slaves, {} lines, {} connections checked: {}{}\n",
-      shown(options.plan), plan.transactions.size(), plan.slaves.size(), plan.lines.size(),
-      loaded.plan.exchange.connections.size(),
+      "{}: {}, {}, {}, {} checked: {}{}\n", shown(options.plan),
+      counted(plan.transactions.size(), "transaction"), counted(plan.slaves.size(), "slave"),
+      counted(plan.lines.size(), "line"),
+      counted(loaded.plan.exchange.connections.size(), "connection"),
       findings.empty() ? "nothing to report" : tally_text(checks::tally_of(findings)),
       hidden > 0 ? fmt::format(" ({} not shown)", hidden) : std::string());
   const std::string unjudged = checks::text_of(checks::not_judged(loaded.plan));
@@ -155,6 +158,26 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
                        ? files::findings_sarif(loaded, findings, GREYMET_VERSION)
                        : files::findings_json(loaded, findings));
   return status;
+}
+
+Action declare_check(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<CheckOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_option("--rules", options->rules, "families and rules to run, e.g. F,M02")
+      ->type_name("LIST");
+  command
+      .add_flag(
+          "--fix{certain}", options->fix,
+          "carry out the cures that can only mean one thing; --fix=offers: the first offer of "
+          "each finding too")
+      ->check(CLI::IsMember({"certain", "offers"}));
+  command.add_flag("--dry-run", options->dry_run,
+                   "with --fix: show what would change, and leave it");
+  command.add_option("--least", options->least, "show no less than this: error, warning or note")
+      ->check(CLI::IsMember({"error", "warning", "note"}))
+      ->type_name("SEVERITY");
+  add_format(command, options->format, "sarif", "SARIF 2.1.0");
+  return [options, &terminal] { return run_check(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,9 +1,11 @@
-// The command line: which command takes which options. Not for use outside this folder.
+// The command line: a row for each command, and what their options have in common. Not for use
+// outside this folder.
 #pragma once
 
-#include <functional>
-#include <optional>
+#include <memory>
+#include <span>
 #include <string>
+#include <string_view>
 
 #include <CLI/CLI.hpp>
 
@@ -11,7 +13,25 @@
 
 namespace greymet::cli {
 
+// One command.
+struct Command {
+  std::string_view name;
+  std::string_view about;  // one line, for help and manual page
+  // Two calls, as they may be typed in a folder with the demo's files: a test does.
+  std::string_view first_example;
+  std::string_view second_example;
+  // Adds its options and returns what runs it. The terminal outlives the action.
+  Action (*declare)(CLI::App& command, const Terminal& terminal);
+};
+
+// In the order of the work.
+[[nodiscard]] std::span<const Command> all_commands();
+// Null where there is none.
+[[nodiscard]] const Command* command_named(std::string_view name);
+
 inline constexpr const char* plan_help = "the plan, a TOML file";
+inline constexpr const char* beside_help =
+    "where files are that a plan names and that do not lie beside it, as git hands over old plans";
 
 // `extra` is a third format that the command knows beside text and JSON.
 void add_format(CLI::App& command, std::string& format, const std::string& extra = {},
@@ -19,71 +39,7 @@ void add_format(CLI::App& command, std::string& format, const std::string& extra
 void add_output(CLI::App& command, std::string& out, bool& force, bool required);
 void add_results(CLI::App& command, OutputOptions& output);
 
-// One row a command: its name, what it is for, its options, what runs it.
-class CommandLine {
- public:
-  explicit CommandLine(const Terminal& terminal);
-
-  int run(int argc, const char* const* argv);
-
- private:
-  // What is wrong with the first word, if it should be a command and is none.
-  std::optional<std::string> wrong_command(int argc, const char* const* argv);
-
-  std::string chosen_name();
-
-  CLI::App& add(const char* name, const char* help, std::function<int()> action);
-
-  void add_new();
-  void add_check();
-  void add_explain();
-  void add_address();
-  void add_value();
-  void add_frame();
-  void add_tune();
-  void add_pack();
-  void add_timing();
-  void add_memory();
-  void add_points();
-  void add_serve();
-  void add_run();
-  void add_rehearse();
-  void add_trend();
-  void add_export();
-  void add_report();
-  void add_diff();
-  void add_demo();
-
-  // For who builds packages; not shown.
-  void add_describe();
-  int describe();
-
-  const Terminal& terminal_;
-  CLI::App app_{
-      "Plan, check, time, rehearse and run the Modbus exchange between controllers and slaves",
-      "greymet"};
-  std::function<int()> action_;
-  CheckOptions check_;
-  ExplainOptions explain_;
-  AddressOptions address_;
-  ValueOptions value_;
-  FrameOptions frame_;
-  TimingOptions timing_;
-  PackOptions pack_;
-  TuneOptions tune_;
-  MemoryOptions memory_;
-  PointsOptions points_;
-  ServeOptions serve_;
-  RunOptions run_;
-  RehearseOptions rehearse_;
-  TrendOptions trend_;
-  ExportOptions export_;
-  ReportOptions report_;
-  DiffOptions diff_;
-  NewOptions new_;
-  DemoOptions demo_;
-  std::string what_;
-  std::string of_;
-};
+// Accepts what reads as a number, and shows one where it does not.
+[[nodiscard]] CLI::Validator number_like(const std::string& example);
 
 }  // namespace greymet::cli

@@ -1,11 +1,12 @@
 #include <algorithm>
 #include <functional>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/embedded_examples.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "files/output_folder.h"
 
 namespace greymet::cli {
@@ -237,6 +238,13 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
       "  greymet check {3} --fix=offers   corrects the bad day\n",
       paths.results, paths.own + "/plan.toml", paths.clean, paths.draft);
   return worst;
+}
+
+Action declare_demo(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<DemoOptions>();
+  command.add_option("DIR", options->folder, "folder for the demo")->capture_default_str();
+  command.add_flag("--force", options->force, "overwrite files that greymet did not write");
+  return [options, &terminal] { return run_demo(*options, terminal); };
 }
 
 }  // namespace greymet::cli

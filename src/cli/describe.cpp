@@ -4,6 +4,7 @@
 #include <CLI/CLI.hpp>
 
 #include "cli/build_info.h"
+#include "command_line.h"
 
 namespace greymet::cli {
 namespace {
@@ -81,9 +82,9 @@ std::string man_page(const CLI::App& app, const CLI::App* command) {
   }
   text += ".SH OPTIONS\n" + options_text(of);
   if (command != nullptr) {
-    if (const CommandExamples* examples = examples_of(command->get_name())) {
-      text += fmt::format(".SH EXAMPLES\n.nf\n{}\n{}\n.fi\n", troff(examples->first),
-                          troff(examples->second));
+    if (const Command* known = command_named(command->get_name())) {
+      text += fmt::format(".SH EXAMPLES\n.nf\n{}\n{}\n.fi\n", troff(known->first_example),
+                          troff(known->second_example));
     }
   }
   text += fmt::format(".SH EXIT STATUS\n{}", statuses);

@@ -1,7 +1,9 @@
+#include <memory>
+
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "exports/exchange_diff.h"
 #include "files/exchange_export.h"
 #include "files/plan_loader.h"
@@ -44,6 +46,15 @@ int run_diff(const DiffOptions& options, const Terminal& terminal) {
   terminal.out << (options.format == "json" ? exports::diff_json(*changes, timing)
                                             : diff_text(*changes, timing, terminal));
   return changes->empty() ? exit_fine : exit_findings;
+}
+
+Action declare_diff(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<DiffOptions>();
+  command.add_option("OLD", options->old_plan, "the plan as it was")->required();
+  command.add_option("NEW", options->new_plan, "the plan as it is now")->required();
+  command.add_option("--beside", options->beside, beside_help)->type_name("DIR");
+  add_format(command, options->format);
+  return [options, &terminal] { return run_diff(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,10 +1,11 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
-#include "cli/commands.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "files/answers_json.h"
 
 namespace greymet::cli {
@@ -84,6 +85,14 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
     terminal.out << list_text(entries, terminal);
   }
   return exit_fine;
+}
+
+Action declare_explain(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ExplainOptions>();
+  command.add_option("CODE", options->code,
+                     "a rule such as F09, or a family such as F; all if left out");
+  add_format(command, options->format, "markdown", "docs/rules.md, all rules");
+  return [options, &terminal] { return run_explain(*options, terminal); };
 }
 
 }  // namespace greymet::cli

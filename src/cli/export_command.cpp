@@ -1,11 +1,12 @@
 #include <algorithm>
 #include <filesystem>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/handover.h"
 #include "cli/results.h"
+#include "command_line.h"
 #include "exports/compare.h"
 #include "files/file_source.h"
 #include "model/nearest_name.h"
@@ -201,6 +202,31 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   terminal.out << fmt::format("{} transactions, fingerprint {}\n", input.plan.transactions.size(),
                               input.fingerprint);
   return exit_fine;
+}
+
+Action declare_export(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ExportOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  std::string formats;
+  for (const exports::Export& each : exports::all_exports()) {
+    formats += fmt::format("{}{}", formats.empty() ? "" : ", ", each.name);
+  }
+  command
+      .add_option("--only", options->only,
+                  fmt::format("formats to write: {}; all if left out", formats))
+      ->delimiter(',')
+      ->type_name("LIST");
+  command
+      .add_option(
+          "--compare", options->compare,
+          "instead of writing: say whether this folder, or file from site, is what the plan "
+          "gives")
+      ->type_name("PATH");
+  command.add_flag("--print", options->print, "instead of writing: print the one format of --only");
+  command.add_option("--beside", options->beside, beside_help)->type_name("DIR");
+  add_format(command, options->format);
+  add_output(command, options->out, options->force, false);
+  return [options, &terminal] { return run_export(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,9 +1,10 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "files/answers_json.h"
 #include "modbus/planned_frames.h"
 #include "model/duration_text.h"
@@ -389,6 +390,21 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
   }
   for (const files::FrameAnswer& answer : answers) print_answer(answer, only_one, terminal);
   return exit_fine;
+}
+
+Action declare_frame(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<FrameOptions>();
+  command.add_option("PLAN", options->plan, plan_help);
+  command.add_option("NAME", options->name, "a transaction; all in short if left out");
+  command.add_option("--decode", options->decode, "bytes to decode, e.g. 01 03 00 00 00 0A C5 CD")
+      ->type_name("HEX");
+  command.add_option("--mode", options->mode, "with --decode: rtu, ascii or tcp")
+      ->type_name("MODE");
+  command.add_option("--as", options->as, "with --decode: request or reply, where both would fit")
+      ->check(CLI::IsMember({"request", "reply"}))
+      ->type_name("WHAT");
+  add_format(command, options->format);
+  return [options, &terminal] { return run_frame(*options, terminal); };
 }
 
 }  // namespace greymet::cli

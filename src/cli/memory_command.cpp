@@ -1,10 +1,11 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
+#include "command_line.h"
 #include "figures/memory_map.h"
 #include "files/memory_json.h"
 #include "model/nearest_name.h"
@@ -162,6 +163,14 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
                  [&](auto format) { return figures::memory_map_script(map, format); });
   }
   return writer->finish();
+}
+
+Action declare_memory(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<MemoryOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_option("NAME", options->name, "one controller or slave; all if left out");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_memory(*options, terminal); };
 }
 
 }  // namespace greymet::cli

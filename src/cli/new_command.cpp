@@ -2,12 +2,13 @@
 #include <algorithm>
 #include <filesystem>
 #include <map>
+#include <memory>
 #include <set>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
+#include "command_line.h"
 #include "files/folder.h"
 #include "files/map_import.h"
 #include "files/map_reader.h"
@@ -83,6 +84,7 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
     return tl::unexpected(fmt::format("--period takes a time such as 1s; found '{}'",
                                       shown(options.period.substr(0, 40))));
   }
+  if (auto wrong = wrong_name(plan.controller); !wrong.empty()) return tl::unexpected(wrong);
   std::set<std::string> names{plan.controller};
   const auto twice = [&](const std::string& name) {
     return fmt::format("the name '{}' is given twice", shown(name.substr(0, 60)));
@@ -98,6 +100,7 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
   for (const std::string& text : options.peers) {
     auto peer = named("peer", text, "loadout=192.168.1.20");
     if (!peer) return tl::unexpected(peer.error());
+    if (auto wrong = wrong_name(peer->first); !wrong.empty()) return tl::unexpected(wrong);
     if (!names.insert(peer->first).second) return tl::unexpected(twice(peer->first));
     plan.peers.push_back({peer->first, peer->second});
   }
@@ -113,6 +116,7 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
   for (const std::string& text : slaves) {
     auto slave = slave_from(text, plan.lines);
     if (!slave) return tl::unexpected(slave.error());
+    if (auto wrong = wrong_name(slave->slave.name); !wrong.empty()) return tl::unexpected(wrong);
     if (!names.insert(slave->slave.name).second) return tl::unexpected(twice(slave->slave.name));
     plan.slaves.push_back(std::move(slave->slave));
     maps.push_back(std::move(slave->map_file));
@@ -222,6 +226,7 @@ Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap
         fmt::format("say where the slave is: --slave {0}=LINE,UNIT or {0}=HOST,UNIT",
                     shown(slave.name.substr(0, 60))));
   }
+  if (auto wrong = wrong_name(slave.name); !wrong.empty()) return tl::unexpected(wrong);
   for (const auto& other : loaded.plan.plan.slaves) {
     if (other.name == slave.name) {
       return tl::unexpected(fmt::format("the plan has a slave '{}' already", shown(slave.name)));
@@ -307,6 +312,52 @@ int run_new(const NewOptions& options, const Terminal& terminal) {
   }
   if (!options.plan.empty()) return usage(terminal, "--plan goes with --from");
   return new_plan(options, terminal);
+}
+
+Action declare_new(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<NewOptions>();
+  command.add_option("DIR", options->folder, "folder for the new plan");
+  command.add_option("--title", options->title, "of the plan")->type_name("TEXT");
+  command.add_option("--controller", options->controller, "name of the controller")
+      ->capture_default_str()
+      ->type_name("NAME");
+  command
+      .add_option("--line", options->lines,
+                  "a serial line: NAME=rtu|ascii,BAUD,FORMAT, e.g. "
+                  "north=rtu,19200,8E1; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("LINE");
+  command
+      .add_option(
+          "--slave", options->slaves,
+          "a slave: NAME=LINE,UNIT or NAME=HOST[:PORT][,UNIT], and behind another comma its "
+          "map; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("SLAVE");
+  command.add_option("--peer", options->peers, "another controller: NAME=ADDRESS; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("PEER");
+  command.add_option("--period", options->period, "how often slaves are read")
+      ->capture_default_str()
+      ->type_name("TIME");
+  command
+      .add_option("--from", options->from,
+                  "with --plan: a map (.csv, .xlsx) or Thing Description (.json) of the new slave")
+      ->type_name("FILE");
+  command.add_option("--plan", options->plan, "with --from: the plan that gets the slave")
+      ->type_name("PLAN");
+  command
+      .add_option("--sheet", options->sheet, "of a workbook; else the first with known headings")
+      ->type_name("NAME");
+  command
+      .add_option("--numbering", options->numbering,
+                  "how manuals count: from-0, from-1 or reference; else as the map tells")
+      ->type_name("WAY");
+  command.add_flag("--force", options->force, "overwrite files that greymet did not write");
+  return [options, &terminal] { return run_new(*options, terminal); };
 }
 
 }  // namespace greymet::cli

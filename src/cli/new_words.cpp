@@ -42,6 +42,13 @@ Read<std::pair<std::string, std::string>> named(const std::string& option, const
   return std::pair(text.substr(0, at), text.substr(at + 1));
 }
 
+std::string wrong_name(const std::string& name) {
+  if (name.empty()) return "slaves and controllers have a name";
+  if (name.find('.') == std::string::npos) return {};
+  return fmt::format("the name '{}' has a dot, at which slave.point would end",
+                     shown(name.substr(0, 60)));
+}
+
 Read<files::NewLine> line_from(const std::string& text) {
   constexpr const char* example = "north=rtu,19200,8E1";
   const auto parts = named("line", text, example);

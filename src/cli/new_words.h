@@ -20,6 +20,9 @@ using Read = tl::expected<T, std::string>;
                                                               const std::string& text,
                                                               std::string_view example);
 
+// What is wrong with the name of a slave or controller; empty where nothing is.
+[[nodiscard]] std::string wrong_name(const std::string& name);
+
 // "north=rtu,19200,8E1"
 [[nodiscard]] Read<files::NewLine> line_from(const std::string& text);
 

@@ -1,13 +1,14 @@
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <set>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/table_cells.h"
+#include "command_line.h"
 #include "files/file_source.h"
 #include "files/folder.h"
 #include "files/plan_rewrite.h"
@@ -244,6 +245,15 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
   }
   if (options.output.out.empty()) return exit_fine;
   return write_copy(usable.loaded, *text, result, raised, options.output, said);
+}
+
+Action declare_pack(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<PackOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_flag("--write", options->write,
+                   "put the requests into the plan, and keep all else in it");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_pack(*options, terminal); };
 }
 
 }  // namespace greymet::cli

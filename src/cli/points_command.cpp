@@ -1,11 +1,12 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/table_cells.h"
+#include "command_line.h"
 #include "files/points_export.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
@@ -190,6 +191,19 @@ int run_points(const PointsOptions& options, const Terminal& terminal) {
   if (!writer) return exit_fine;
   writer->write("points.csv", files::points_csv(plan, points));
   return writer->finish();
+}
+
+Action declare_points(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<PointsOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_option("NAME", options->name, "one controller or slave; all if left out");
+  command
+      .add_option("--tags", options->tags,
+                  "draft the table of tags that this controller's program would need, as CSV")
+      ->type_name("CONTROLLER");
+  add_format(command, options->output.format, "csv", "one row a value");
+  add_output(command, options->output.out, options->output.force, false);
+  return [options, &terminal] { return run_points(*options, terminal); };
 }
 
 }  // namespace greymet::cli

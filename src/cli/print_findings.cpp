@@ -152,12 +152,9 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 }
 
 std::string tally_text(const checks::Tally& tally) {
-  const auto count = [](std::size_t n, std::string_view word) {
-    return n == 0 ? fmt::format("no {}s", word)
-                  : fmt::format("{} {}{}", n, word, n == 1 ? "" : "s");
-  };
-  return fmt::format("{}, {}, {}", count(tally.errors, "error"), count(tally.warnings, "warning"),
-                     count(tally.notes, "note"));
+  using model::counted;
+  return fmt::format("{}, {}, {}", counted(tally.errors, "error"),
+                     counted(tally.warnings, "warning"), counted(tally.notes, "note"));
 }
 
 checks::RuleSelection rules_without_time() {

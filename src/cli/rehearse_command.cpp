@@ -1,10 +1,12 @@
+#include <memory>
+
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/stop_signals.h"
 #include "cli/wire_files.h"
+#include "command_line.h"
 #include "engine/world.h"
 #include "figures/measured_chart.h"
 #include "files/rehearsal_json.h"
@@ -104,6 +106,30 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
   }
   const int written = writer->finish();
   return written != exit_fine ? written : status;
+}
+
+Action declare_rehearse(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<RehearseOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_flag("--fast", options->fast, "on virtual time, as fast as the computer goes");
+  command
+      .add_option("--duration", options->duration,
+                  "of the quiet act in which responses are measured")
+      ->capture_default_str()
+      ->type_name("TIME");
+  command
+      .add_option("--durations", options->durations,
+                  "delays of lines and slaves: typical, longest or random")
+      ->check(CLI::IsMember({"typical", "longest", "random"}))
+      ->capture_default_str()
+      ->type_name("WHICH");
+  command
+      .add_option("--faults", options->faults,
+                  "a table of faults (at,for,slave,fault,with) instead of every slave silent once")
+      ->type_name("FILE");
+  command.add_flag("--no-faults", options->no_faults, "leave the faults out");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_rehearse(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,10 +1,11 @@
 #include <filesystem>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/handover.h"
 #include "cli/results.h"
+#include "command_line.h"
 #include "exports/report.h"
 #include "figures/heartbeat_chart.h"
 #include "figures/memory_map.h"
@@ -136,6 +137,17 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
   writer.write("report.html", exports::report_page(pages));
   writer.write("commissioning.html", exports::commissioning_page(pages));
   return writer.finish();
+}
+
+Action declare_report(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ReportOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command
+      .add_option("--measured", options->measured,
+                  "folder of a rehearsal or run, to stand beside the plan's numbers")
+      ->type_name("DIR");
+  add_output(command, options->out, options->force, true);
+  return [options, &terminal] { return run_report(*options, terminal); };
 }
 
 }  // namespace greymet::cli

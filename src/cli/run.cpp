@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <optional>
 
 #include <fmt/format.h>
 
@@ -13,6 +14,31 @@ constexpr const char* exit_statuses =
     "Exit status: 0 fine; 1 findings of severity error, differences, or a rehearsal or run that\n"
     "failed; 2 wrong usage, or a plan that cannot be read; 3 a file, device or port could not be\n"
     "reached or written.";
+
+// Parses the arguments and runs what they name.
+class CommandLine {
+ public:
+  explicit CommandLine(const Terminal& terminal);
+
+  int run(int argc, const char* const* argv);
+
+ private:
+  // What is wrong with the first word, if it should be a command and is none.
+  std::optional<std::string> wrong_command(int argc, const char* const* argv);
+  std::string chosen_name();
+
+  // For who builds packages; not shown.
+  void add_describe();
+  int describe();
+
+  const Terminal& terminal_;
+  CLI::App app_{
+      "Plan, check, time, rehearse and run the Modbus exchange between controllers and slaves",
+      "greymet"};
+  Action action_;
+  std::string what_;
+  std::string of_;
+};
 
 }  // namespace
 
@@ -46,25 +72,12 @@ CommandLine::CommandLine(const Terminal& terminal) : terminal_(terminal) {
   app_.set_version_flag("--version", version_text());
   app_.set_help_flag("-h,--help", "print this help");
   app_.footer(exit_statuses);
-  add_new();
-  add_check();
-  add_explain();
-  add_address();
-  add_value();
-  add_frame();
-  add_timing();
-  add_pack();
-  add_tune();
-  add_memory();
-  add_points();
-  add_serve();
-  add_run();
-  add_rehearse();
-  add_trend();
-  add_export();
-  add_report();
-  add_diff();
-  add_demo();
+  for (const Command& command : all_commands()) {
+    CLI::App& options = *app_.add_subcommand(std::string(command.name), std::string(command.about));
+    options.footer(fmt::format("Examples:\n  {}\n  {}\n\n{}", command.first_example,
+                               command.second_example, exit_statuses));
+    options.callback([this, action = command.declare(options, terminal_)] { action_ = action; });
+  }
   add_describe();
 }
 
@@ -114,19 +127,23 @@ std::string CommandLine::chosen_name() {
   return chosen.empty() ? std::string() : chosen.front()->get_name() + " ";
 }
 
-CLI::App& CommandLine::add(const char* name, const char* help, std::function<int()> action) {
-  CLI::App* command = app_.add_subcommand(name, help);
-  command->callback([this, action = std::move(action)] { action_ = action; });
-  if (const CommandExamples* examples = examples_of(name)) {
-    command->footer(fmt::format("Examples:\n  {}\n  {}\n\n{}", examples->first, examples->second,
-                                exit_statuses));
-  }
-  return *command;
+void CommandLine::add_describe() {
+  CLI::App& options = *app_.add_subcommand("describe", "print manual pages and completions");
+  options.group("");
+  options.add_option("WHAT", what_, "man, bash or commands")
+      ->required()
+      ->check(CLI::IsMember({"man", "bash", "commands"}));
+  options.add_option("COMMAND", of_, "the command of a manual page; the program if left out");
+  options.callback([this] { action_ = [this] { return describe(); }; });
 }
 
 int CommandLine::describe() {
   if (what_ == "bash") {
     terminal_.out << bash_completion(app_);
+    return exit_fine;
+  }
+  if (what_ == "commands") {
+    for (const Command& command : all_commands()) terminal_.out << command.name << '\n';
     return exit_fine;
   }
   const CLI::App* command = nullptr;

@@ -1,14 +1,15 @@
 // greymet run
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/stop_signals.h"
 #include "cli/table_cells.h"
 #include "cli/wire_files.h"
+#include "command_line.h"
 #include "files/endpoints_json.h"
 #include "files/request_log.h"
 #include "files/run_json.h"
@@ -357,6 +358,34 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   writer->write("values.csv", files::values_csv(plan, watch.points(), runtime.now()));
   const int written = writer->finish();
   return written != exit_fine ? written : status;
+}
+
+Action declare_run(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<RunOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command
+      .add_option("--endpoints", options->endpoints,
+                  "where lines and hosts are, as serve writes it; else as the plan says")
+      ->type_name("FILE");
+  command.add_option("--controller", options->controllers, "be this controller; all if left out")
+      ->type_name("NAME");
+  command.add_flag("--allow-writes", options->allow_writes,
+                   "send writes too, those whose every word has a stated value");
+  command.add_flag("--allow-broadcast", options->allow_broadcast,
+                   "with --allow-writes: broadcasts too");
+  command.add_option("--values", options->values, "values that writes send (where,value)")
+      ->type_name("FILE");
+  command
+      .add_option("--expect", options->expect,
+                  "values that must be there (where,value,tolerance,within): an acceptance test")
+      ->type_name("FILE");
+  command.add_flag("--until-met", options->until_met, "stop once all that is expected is met");
+  command.add_option("--duration", options->duration, "stop by itself after this time")
+      ->type_name("TIME");
+  command.add_flag("--unpaced", options->unpaced,
+                   "lines hand bytes on at once, as pseudo-terminals do that nobody paces");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_run(*options, terminal); };
 }
 
 }  // namespace greymet::cli

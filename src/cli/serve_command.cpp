@@ -1,11 +1,13 @@
+#include <memory>
+
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/stop_signals.h"
 #include "cli/table_cells.h"
 #include "cli/wire_files.h"
+#include "command_line.h"
 #include "files/endpoints_json.h"
 #include "live/runtime.h"
 #include "model/duration_text.h"
@@ -130,6 +132,34 @@ int run_serve(const ServeOptions& options, const Terminal& terminal) {
   const Terminal on = told_on(options.output, terminal);
   on.out << fmt::format("served {} requests, {} of them with a reply\n", requests, replies);
   return exit_fine;
+}
+
+Action declare_serve(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ServeOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command
+      .add_option(
+          "--values", options->values,
+          "start values and generators (where,value), e.g. moisture.grain_moisture,sine 11 14 "
+          "60s")
+      ->type_name("FILE");
+  command.add_option("--faults", options->faults, "a table of faults (at,for,slave,fault,with)")
+      ->type_name("FILE");
+  command.add_flag("--still", options->still, "values do not move by themselves");
+  command
+      .add_option("--durations", options->durations, "delays of slaves: typical, longest or random")
+      ->check(CLI::IsMember({"typical", "longest", "random"}))
+      ->capture_default_str()
+      ->type_name("WHICH");
+  command
+      .add_option("--listen", options->listen,
+                  "address to listen on; others than 127.0.0.1 open it")
+      ->capture_default_str()
+      ->type_name("ADDRESS");
+  command.add_option("--duration", options->duration, "stop by itself after this time")
+      ->type_name("TIME");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_serve(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,11 +1,12 @@
 #include <algorithm>
+#include <memory>
 #include <set>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
+#include "command_line.h"
 #include "figures/heartbeat_chart.h"
 #include "figures/path_histogram.h"
 #include "figures/response_chart.h"
@@ -167,6 +168,24 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   if (!writer) return exit_fine;
   draw(plan, report, window, *writer);
   return writer->finish();
+}
+
+Action declare_timing(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<TimingOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_option("NAME", options->line, "one line or connection; all if left out");
+  command
+      .add_option("--frame-errors", options->frame_errors,
+                  "share of frames lost or damaged, e.g. 1e-4: how often heartbeats then trip")
+      ->check(number_like("0.0001"))
+      ->check(CLI::Range(0.0, 0.5));
+  command.add_flag("--pairs", options->pairs, "also simulate every two silent slaves of a line");
+  command.add_option("--window", options->window,
+                     "what the timelines of -o show, e.g. 200ms..600ms of plant time");
+  command.add_option("--why", options->why,
+                     "how the bound of one transaction is made up, and what came closest to it");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_timing(*options, terminal); };
 }
 
 }  // namespace greymet::cli

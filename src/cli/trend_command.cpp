@@ -1,11 +1,12 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/table_cells.h"
+#include "command_line.h"
 #include "figures/trend_chart.h"
 #include "files/log_reader.h"
 #include "files/trend_json.h"
@@ -104,6 +105,17 @@ int run_trend(const TrendOptions& options, const Terminal& terminal) {
   }
   const int written = writer->finish();
   return written != exit_fine ? written : none ? exit_findings : exit_fine;
+}
+
+Action declare_trend(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<TrendOptions>();
+  command.add_option("LOG", options->log, "log.csv of run or rehearse")->required();
+  command.add_option("POINT", options->points, "slave.point, as many as wanted")->required();
+  command.add_option("--plan", options->plan, "the plan that was run")
+      ->required()
+      ->type_name("PLAN");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_trend(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -1,9 +1,11 @@
+#include <memory>
+
 #include <fmt/format.h>
 
-#include "cli/commands.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/rewrite.h"
+#include "command_line.h"
 #include "files/cures.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
@@ -158,6 +160,20 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
       options.output, "tune", [&] { return files::tune_json(usable.loaded, advice); },
       [&](const Terminal& on) { return tune_text(advice, on); }, terminal);
   return writer ? writer->finish() : exit_fine;
+}
+
+Action declare_tune(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<TuneOptions>();
+  command.add_option("PLAN", options->plan, plan_help)->required();
+  command.add_option("--most", options->most, "changes to show for each trouble")
+      ->check(CLI::Range(std::size_t{1}, std::size_t{50}));
+  command
+      .add_option("--write", options->write,
+                  "put the proposal of this number into the plan, and keep all else in it")
+      ->check(CLI::Range(std::size_t{1}, std::size_t{100'000}))
+      ->type_name("N");
+  add_results(command, options->output);
+  return [options, &terminal] { return run_tune(*options, terminal); };
 }
 
 }  // namespace greymet::cli

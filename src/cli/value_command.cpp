@@ -1,8 +1,9 @@
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "cli/commands.h"
+#include "command_line.h"
 #include "files/answers_json.h"
 
 namespace greymet::cli {
@@ -79,6 +80,34 @@ int run_value(const ValueOptions& options, const Terminal& terminal) {
         100 * modbus::plausible_deviation, shown(*question.near));
   }
   return exit_fine;
+}
+
+Action declare_value(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ValueOptions>();
+  command
+      .add_option("HEX", options->words,
+                  "register words as they arrive, e.g. 42F6 E979 (hexadecimal; see --dec)")
+      ->required();
+  command
+      .add_option("--type", options->type, "as in a register map: f32, u32, bcd16, text(12) ...")
+      ->required()
+      ->type_name("TYPE");
+  command.add_flag("--dec", options->decimal, "the words are decimal, e.g. 17142 59769");
+  command
+      .add_option("--near", options->near,
+                  "what the device itself shows; marks the order that fits")
+      ->type_name("VALUE");
+  command.add_option("--factor", options->factor, "engineering value = raw x factor + offset")
+      ->check(number_like("0.1"))
+      ->type_name("NUMBER");
+  command.add_option("--offset", options->offset, "see --factor")
+      ->check(number_like("-40"))
+      ->type_name("NUMBER");
+  command.add_option("--bit", options->bit, "of a bool in a register, 0 = least significant")
+      ->check(number_like("3"))
+      ->type_name("NUMBER");
+  add_format(command, options->format);
+  return [options, &terminal] { return run_value(*options, terminal); };
 }
 
 }  // namespace greymet::cli

@@ -268,6 +268,9 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
         "greymet: maltings.toml: ends neither in .csv, .xlsx nor .json\n");
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "g2=north", "--plan", "maltings.toml"},
         "greymet: --slave g2: a slave on a line has a unit, e.g. g2=north,12\n");
+  wrong(
+      {"new", "--from", "maps/moisture.csv", "--slave", "g.2=north,13", "--plan", "maltings.toml"},
+      "greymet: the name 'g.2' has a dot, at which slave.point would end\n");
   wrong({"new", "--from", "maps/moisture.csv", "--plan", "maltings.toml"},
         "greymet: --from FILE adds one slave to a plan: --slave NAME=LINE,UNIT --plan PLAN\n");
 }
@@ -293,6 +296,13 @@ TEST_CASE("new says what is wrong with its options, and writes nothing then") {
   wrong({"--slave", "x=10.0.0.1", "--slave", "x=10.0.0.2"}, "the name 'x' is given twice");
   wrong({"--slave", "x=10.0.0.1,4,a.csv,b"},
         "--slave x: 'b' is too much; it takes a line or host, a unit and a map");
+  const auto dot = [](const std::string& name) {
+    return "the name '" + name + "' has a dot, at which slave.point would end";
+  };
+  wrong({"--slave", "x.1=10.0.0.1"}, dot("x.1"));
+  wrong({"--peer", "y.1=10.0.0.1"}, dot("y.1"));
+  wrong({"--controller", "z.1"}, dot("z.1"));
+  wrong({"--controller", ""}, "slaves and controllers have a name");
   wrong({"--period", "often"}, "--period takes a time such as 1s; found 'often'");
   wrong({"--numbering", "from-2"}, "--numbering is from-0, from-1 or reference; found 'from-2'");
   wrong({"--slave", "x=10.0.0.1,nothing.csv"}, "nothing.csv: No such file or directory");

@@ -57,7 +57,7 @@ TEST_CASE("a good plan gets silence and status 0") {
   const Outcome check = site.run({"check", "plan.toml"});
   CHECK(check.status == 0);
   CHECK(check.out ==
-        "plan.toml: 1 transactions, 1 slaves, 1 lines, 0 connections checked: nothing to report\n" +
+        "plan.toml: 1 transaction, 1 slave, 1 line, no connections checked: nothing to report\n" +
             not_judged);
   CHECK(check.err.empty());
 }
@@ -74,7 +74,7 @@ TEST_CASE("a finding shows its place, its line with a caret, and its remedy") {
         "\"hold\" },\n"
         "       |                                       ^\n"
         "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
-        "plan.toml: 1 transactions, 1 slaves, 1 lines, 0 connections checked: 1 error, no "
+        "plan.toml: 1 transaction, 1 slave, 1 line, no connections checked: 1 error, no "
         "warnings, no notes\n" +
             not_judged);
 }

@@ -1,14 +1,22 @@
 // The commands: options in, exit status out. Each prints to the terminal it is given, so that it
-// can be tested without a process.
+// can be tested without a process. `declare_` adds a command's options to the command line and
+// returns what runs it with what was parsed; the terminal outlives that.
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "cli/terminal.h"
 
+namespace CLI {  // NOLINT(readability-identifier-naming): the library's
+class App;
+}
+
 namespace greymet::cli {
+
+using Action = std::function<int()>;
 
 // What commands with results have in common: --format, -o and --force.
 struct OutputOptions {
@@ -27,6 +35,7 @@ struct CheckOptions {
   std::string least = "note";
 };
 [[nodiscard]] int run_check(const CheckOptions& options, const Terminal& terminal);
+Action declare_check(CLI::App& command, const Terminal& terminal);
 
 // greymet explain [CODE]
 struct ExplainOptions {
@@ -34,6 +43,7 @@ struct ExplainOptions {
   std::string format = "text";
 };
 [[nodiscard]] int run_explain(const ExplainOptions& options, const Terminal& terminal);
+Action declare_explain(CLI::App& command, const Terminal& terminal);
 
 // greymet address TEXT...
 struct AddressOptions {
@@ -43,6 +53,7 @@ struct AddressOptions {
   std::string format = "text";
 };
 [[nodiscard]] int run_address(const AddressOptions& options, const Terminal& terminal);
+Action declare_address(CLI::App& command, const Terminal& terminal);
 
 // greymet value HEX... --type T
 struct ValueOptions {
@@ -56,6 +67,7 @@ struct ValueOptions {
   std::string format = "text";
 };
 [[nodiscard]] int run_value(const ValueOptions& options, const Terminal& terminal);
+Action declare_value(CLI::App& command, const Terminal& terminal);
 
 // greymet frame PLAN [NAME], greymet frame --decode HEX --mode MODE
 struct FrameOptions {
@@ -67,6 +79,7 @@ struct FrameOptions {
   std::string format = "text";
 };
 [[nodiscard]] int run_frame(const FrameOptions& options, const Terminal& terminal);
+Action declare_frame(CLI::App& command, const Terminal& terminal);
 
 // greymet timing PLAN
 struct TimingOptions {
@@ -79,6 +92,7 @@ struct TimingOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_timing(const TimingOptions& options, const Terminal& terminal);
+Action declare_timing(CLI::App& command, const Terminal& terminal);
 
 // greymet memory PLAN [NAME]
 struct MemoryOptions {
@@ -87,6 +101,7 @@ struct MemoryOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_memory(const MemoryOptions& options, const Terminal& terminal);
+Action declare_memory(CLI::App& command, const Terminal& terminal);
 
 // greymet points PLAN [NAME], greymet points PLAN --tags CONTROLLER
 struct PointsOptions {
@@ -96,6 +111,7 @@ struct PointsOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_points(const PointsOptions& options, const Terminal& terminal);
+Action declare_points(CLI::App& command, const Terminal& terminal);
 
 // greymet pack PLAN
 struct PackOptions {
@@ -104,6 +120,7 @@ struct PackOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_pack(const PackOptions& options, const Terminal& terminal);
+Action declare_pack(CLI::App& command, const Terminal& terminal);
 
 // greymet tune PLAN
 struct TuneOptions {
@@ -113,6 +130,7 @@ struct TuneOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
+Action declare_tune(CLI::App& command, const Terminal& terminal);
 
 // greymet serve PLAN
 struct ServeOptions {
@@ -126,6 +144,7 @@ struct ServeOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_serve(const ServeOptions& options, const Terminal& terminal);
+Action declare_serve(CLI::App& command, const Terminal& terminal);
 
 // greymet run PLAN
 struct RunOptions {
@@ -142,6 +161,7 @@ struct RunOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_run(const RunOptions& options, const Terminal& terminal);
+Action declare_run(CLI::App& command, const Terminal& terminal);
 
 // greymet rehearse PLAN
 struct RehearseOptions {
@@ -154,6 +174,7 @@ struct RehearseOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_rehearse(const RehearseOptions& options, const Terminal& terminal);
+Action declare_rehearse(CLI::App& command, const Terminal& terminal);
 
 // greymet trend LOG --plan PLAN POINT...
 struct TrendOptions {
@@ -163,6 +184,7 @@ struct TrendOptions {
   OutputOptions output;
 };
 [[nodiscard]] int run_trend(const TrendOptions& options, const Terminal& terminal);
+Action declare_trend(CLI::App& command, const Terminal& terminal);
 
 // greymet export PLAN -o DIR
 struct ExportOptions {
@@ -176,6 +198,7 @@ struct ExportOptions {
   std::string format = "text";  // of what --compare finds
 };
 [[nodiscard]] int run_export(const ExportOptions& options, const Terminal& terminal);
+Action declare_export(CLI::App& command, const Terminal& terminal);
 
 // greymet report PLAN -o DIR
 struct ReportOptions {
@@ -185,6 +208,7 @@ struct ReportOptions {
   bool force = false;
 };
 [[nodiscard]] int run_report(const ReportOptions& options, const Terminal& terminal);
+Action declare_report(CLI::App& command, const Terminal& terminal);
 
 // greymet diff OLD NEW
 struct DiffOptions {
@@ -194,6 +218,7 @@ struct DiffOptions {
   std::string format = "text";
 };
 [[nodiscard]] int run_diff(const DiffOptions& options, const Terminal& terminal);
+Action declare_diff(CLI::App& command, const Terminal& terminal);
 
 // greymet new DIR, or new --from FILE --slave NAME=LINE,UNIT --plan PLAN
 struct NewOptions {
@@ -211,6 +236,7 @@ struct NewOptions {
   bool force = false;
 };
 [[nodiscard]] int run_new(const NewOptions& options, const Terminal& terminal);
+Action declare_new(CLI::App& command, const Terminal& terminal);
 
 // greymet demo [DIR]
 struct DemoOptions {
@@ -218,6 +244,7 @@ struct DemoOptions {
   bool force = false;
 };
 [[nodiscard]] int run_demo(const DemoOptions& options, const Terminal& terminal);
+Action declare_demo(CLI::App& command, const Terminal& terminal);
 
 // Parses the arguments and runs the command they name. Never throws for what a user can do.
 [[nodiscard]] int run(int argc, const char* const* argv, const Terminal& terminal);

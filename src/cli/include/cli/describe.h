@@ -11,14 +11,6 @@ class App;
 
 namespace greymet::cli {
 
-// Two calls of each command, as they may be typed in a folder with the demo's files.
-struct CommandExamples {
-  std::string_view command;
-  std::string_view first;
-  std::string_view second;
-};
-[[nodiscard]] const CommandExamples* examples_of(std::string_view command);
-
 // "greymet 0.2.0 (commit 1a2b3c4)"
 [[nodiscard]] std::string version_text();
 
