@@ -105,6 +105,12 @@ template <class Things>
 void index_names(const Things& things, std::string_view kind, Findings& findings,
                  std::unordered_map<std::string, std::size_t>& names) {
   for (std::size_t i = 0; i < things.size(); ++i) {
+    if (things[i].name.empty() && kind != "transaction") {  // whose name is a value, judged there
+      Reporter(findings, subject_of(things[i]))
+          .error(RuleCode::P05, things[i].place, fmt::format("the {} has an empty name", kind),
+                 "give it a name that findings and transactions can use");
+      continue;
+    }
     const auto [at, is_new] = names.emplace(things[i].name, i);
     if (is_new) continue;
     Reporter report(findings, subject_of(things[i]));
@@ -114,8 +120,25 @@ void index_names(const Things& things, std::string_view kind, Findings& findings
   }
 }
 
+// "slave.point" and "controller.tag" end at their first dot.
+template <class Things>
+void refuse_dots(const Things& things, std::string_view what_follows, Findings& findings) {
+  for (const auto& thing : things) {
+    if (thing.name.find('.') == std::string::npos) continue;
+    Reporter report(findings, subject_of(thing));
+    std::string other = thing.name.substr(0, 60);
+    std::replace(other.begin(), other.end(), '.', '-');
+    report.error(RuleCode::P05, thing.place,
+                 fmt::format("the name '{}' has a dot: before a {} nobody could tell where it ends",
+                             thing.name.substr(0, 60), what_follows),
+                 fmt::format("name it {}", other));
+  }
+}
+
 Names index_all_names(const Plan& plan, Findings& findings) {
   Names names;
+  refuse_dots(plan.controllers, "tag or memory", findings);
+  refuse_dots(plan.slaves, "point", findings);
   index_names(plan.controllers, "controller", findings, names.controllers);
   index_names(plan.lines, "line", findings, names.lines);
   index_names(plan.gateways, "gateway", findings, names.gateways);

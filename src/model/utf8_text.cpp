@@ -98,4 +98,9 @@ std::size_t first_bad_byte(std::string_view text) {
   return first < text.size() ? first : std::string_view::npos;
 }
 
+std::string counted(std::size_t count, std::string_view what) {
+  return fmt::format("{} {}{}", count == 0 ? "no" : std::to_string(count), what,
+                     count == 1 ? "" : "s");
+}
+
 }  // namespace greymet::model

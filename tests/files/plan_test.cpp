@@ -263,6 +263,16 @@ TEST_CASE("names, accepts and paths are looked up") {
             .find("P05") != std::string::npos);
   CHECK(message("[slave.kiln]\nline = \"north\"\nunit = 3\n")
             .find("'kiln' names both a slave and a controller") != std::string::npos);
+  CHECK(
+      message("[slave.\"gauge.2\"]\nline = \"north\"\nunit = 3\n")
+          .find("P05 27:1 slave gauge.2: the name 'gauge.2' has a dot: before a point nobody could "
+                "tell where it ends") != std::string::npos);
+  CHECK(message("[controller.\"a.b\"]\nscan = \"10ms\"\n").find("before a tag or memory nobody") !=
+        std::string::npos);
+  for (const std::string thing : {"slave", "line", "gateway", "controller"}) {
+    CHECK(message("[" + thing + ".\"\"]\n").find("the " + thing + " has an empty name") !=
+          std::string::npos);
+  }
   CHECK(message("[slave.z]\nline = \"nort\"\nunit = 3\n").find("unknown line 'nort'") !=
         std::string::npos);
   CHECK(message("[line.z]\nmode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\n")

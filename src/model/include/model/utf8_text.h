@@ -24,6 +24,9 @@ namespace greymet::model {
 // direction of what follows (C0 and C1 controls, bidirectional and invisible characters,
 // noncharacters) stands as \u{202E}, and bytes that are no UTF-8 as \xFF. All else stays as it is.
 [[nodiscard]] std::string shown(std::string_view text);
+
+// "no lines", "1 line", "4 lines".
+[[nodiscard]] std::string counted(std::size_t count, std::string_view what);
 // True for the code points that shown() does not let through.
 [[nodiscard]] bool is_hidden(std::uint32_t code_point);
 // The first byte that is not UTF-8 text (a NUL is not), or npos.
