@@ -10,7 +10,7 @@
 namespace greymet::cli {
 namespace {
 
-constexpr std::array table{
+constexpr std::array command_rows{
     Command{"new", "write a commented plan to begin with, or add a slave to a plan",
             "greymet new plant --line north=rtu,19200,8E1 --slave gauge=north,12,maps/moisture.csv",
             "greymet new --from maps/moisture.csv --slave gauge=north,13 --plan maltings.toml",
@@ -78,13 +78,13 @@ constexpr std::array table{
 }  // namespace
 
 std::span<const Command> all_commands() {
-  return table;
+  return command_rows;
 }
 
 const Command* command_named(std::string_view name) {
-  const auto at = std::find_if(table.begin(), table.end(),
+  const auto at = std::find_if(command_rows.begin(), command_rows.end(),
                                [&](const Command& each) { return each.name == name; });
-  return at == table.end() ? nullptr : &*at;
+  return at == command_rows.end() ? nullptr : &*at;
 }
 
 CLI::Validator number_like(const std::string& example) {
