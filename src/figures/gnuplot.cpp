@@ -15,7 +15,7 @@ std::string_view extension(PictureFormat format) {
   return format == PictureFormat::svg ? ".svg" : ".png";
 }
 
-std::string quoted(std::string_view text) {
+std::string script_text(std::string_view text) {
   std::string out = "'";
   for (char c : model::shown(text)) {
     if (c == '\'') out += '\'';
@@ -30,7 +30,7 @@ std::string quoted_tic(std::string_view text) {
     doubled += c;
     if (c == '%') doubled += c;
   }
-  return quoted(doubled);
+  return script_text(doubled);
 }
 
 std::string font(PictureFormat format, double pixels) {
@@ -43,7 +43,7 @@ std::string heading(std::string_view title, std::string_view subtitle, double le
   return fmt::format(
       "set label 1 {} at screen {:g}, screen 0.955 font {} textcolor rgb C_TXT\n"
       "set label 2 {} at screen {:g}, screen 0.905 textcolor rgb C_SUB\n",
-      quoted(title), left, font(format, 22), quoted(subtitle), left);
+      script_text(title), left, font(format, 22), script_text(subtitle), left);
 }
 
 std::string common_look(PictureFormat format) {

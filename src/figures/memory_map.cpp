@@ -245,9 +245,9 @@ std::string memory_map_script(const MemoryMap& map, PictureFormat format) {
   std::string s = common_look(format);
   const auto rows = static_cast<double>(map.rows.size());
   s += fmt::format("set label 1 {} at screen 0.165, screen 0.955 font {} textcolor rgb C_TXT\n",
-                   quoted(map.title), font(format, 22));
+                   script_text(map.title), font(format, 22));
   s += fmt::format("set label 2 {} at screen 0.165, screen 0.905 textcolor rgb C_SUB\n",
-                   quoted(map.subtitle));
+                   script_text(map.subtitle));
   s += fmt::format("set xrange [0:{}]\nset yrange [0.4:{:g}]\n", map.per_row, rows + 0.6);
   s += fmt::format("set xtics {:g} offset TX,0\nset ytics (",
                    static_cast<double>(map.per_row) / (map.per_row % 10 == 0 ? 10 : 8));
@@ -256,7 +256,7 @@ std::string memory_map_script(const MemoryMap& map, PictureFormat format) {
                      rows - static_cast<double>(i));
   }
   s += fmt::format(") scale 0 font {}\nset xlabel {} offset 0,-0.4\n", font(format, 15),
-                   quoted(map.axis));
+                   script_text(map.axis));
   s += "set grid xtics lc rgb C_GRID lw 1 lt 1\nset lmargin at screen 0.165\nset rmargin at screen "
        "0.965\nset tmargin at screen 0.87\nset bmargin at screen 0.185\nset key at screen 0.565, "
        "screen 0.035 center horizontal Left reverse samplen 1.8 width 0.5 maxrows 1\nset datafile "

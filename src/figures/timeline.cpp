@@ -182,9 +182,9 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
   const auto rows = static_cast<double>(figure.rows.size());
   const double label_size = rows <= 20 ? 16 : std::max(8.0, 320 / rows);
   s += fmt::format("set label 1 {} at graph 0, graph 1.115 font {} textcolor rgb C_TXT\n",
-                   quoted(figure.title), font(format, 22));
+                   script_text(figure.title), font(format, 22));
   s += fmt::format("set label 2 {} at graph 0, graph 1.045 textcolor rgb C_SUB\n",
-                   quoted(figure.subtitle));
+                   script_text(figure.subtitle));
   s += "set label 3 'slave (unit)' at graph 0, graph -0.045 right offset -2.5,0 textcolor rgb "
        "C_SUB\n";
   s += fmt::format("set xrange [{:g}:{:g}]\nset yrange [0.5:{:g}]\n", figure.from_ms,

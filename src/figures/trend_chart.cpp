@@ -85,7 +85,8 @@ std::string trend_script(const std::string& subtitle, const std::vector<TrendLin
         "set label {} {} at graph 0, graph 1.1 font {} textcolor rgb C_TXT front\n",
         high - 0.03, high - height + 0.03, low_value - room, high_value + room,
         nice_step((high_value - low_value + 2 * room) / 3), 10 + i,
-        quoted(line.unit.empty() ? line.name : line.name + " in " + line.unit), font(format, 14));
+        script_text(line.unit.empty() ? line.name : line.name + " in " + line.unit),
+        font(format, 14));
     s += last ? "set format x '%g'\nset xlabel 'time of the run in s' offset 0,-0.3\n"
               : "set format x ''\nunset xlabel\n";
     if (empty) {

@@ -122,7 +122,7 @@ TEST_CASE("any name is drawn as it is, or as an escape, and the SVG stays XML") 
       "it's \"<b>&amp;\" `date` @x {/Bold} %d_^\x1b[2J\xC2\x9B\xE2\x80\xAE\xEF\xBF\xBF\xFF";
   const std::string script = common_look(PictureFormat::svg) +
                              heading(name, name, 0.1, PictureFormat::svg) + "set xtics (" +
-                             quoted_tic(name) + " 0)\nplot x title " + quoted(name) + "\n";
+                             quoted_tic(name) + " 0)\nplot x title " + script_text(name) + "\n";
   const auto picture = render(PictureFormat::svg, script);
   REQUIRE(picture.has_value());
   CHECK(picture->find("it's \"&lt;b>&amp;amp;\" `date` @x {/Bold} %d_^\\u{1B}[2J\\u{9B}\\u{202E}"

@@ -79,8 +79,8 @@ TEST_CASE("the script names every part, its axis and its unit") {
 }
 
 TEST_CASE("names cannot get out of their quotes") {
-  CHECK(quoted("it's `date` \"x\" \\n") == "'it''s `date` \"x\" \\n'");
-  CHECK(quoted("a\nb\tc") == "'a\\u{A}b\\u{9}c'");
+  CHECK(script_text("it's `date` \"x\" \\n") == "'it''s `date` \"x\" \\n'");
+  CHECK(script_text("a\nb\tc") == "'a\\u{A}b\\u{9}c'");
 }
 
 TEST_CASE("pictures are drawn, and a broken script is an error") {

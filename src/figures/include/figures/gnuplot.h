@@ -14,7 +14,7 @@ enum class PictureFormat : std::uint8_t { svg, png };
 // and go to the file that the variable FIGURE names.
 [[nodiscard]] std::string common_look(PictureFormat format);
 // The name in gnuplot's single quotes, in which nothing is special, as model::shown() shows it.
-[[nodiscard]] std::string quoted(std::string_view text);
+[[nodiscard]] std::string script_text(std::string_view text);
 // The same for the label of a tic, in which gnuplot would take % for a format.
 [[nodiscard]] std::string quoted_tic(std::string_view text);
 // Title and subtitle above the figure, from `left` of the screen (0..1) on.
