@@ -279,14 +279,16 @@ const std::vector<Family> families{
        with_exports(loaded, [](const exports::ExportInput& input) {
          for (const exports::Export& each : exports::all_exports()) (void)each.make(input);
        });
-     }},
+     },
+     "65,536 rows, written out six times"},
     {"reads and writes of points, pages", points_read_and_written, 2000,
      [](const files::LoadedPlan& loaded) {
        with_exports(loaded, [](const exports::ExportInput& input) {
          (void)exports::report_page({input, "plan.toml", {}, {}});
          (void)exports::commissioning_page({input, "plan.toml", {}, {}});
        });
-     }},
+     },
+     "65,536 rows, in eleven tables"},
     {"every transaction renamed, diff", points_read_and_written, 2000,
      [](const files::LoadedPlan& loaded) {
        const std::string old = files::exchange_json(loaded.plan);
@@ -296,7 +298,8 @@ const std::vector<Family> families{
          now.replace(at, 11, "\"name\": \"to");
        }
        (void)exports::exchange_changes(old, now);
-     }},
+     },
+     "65,536 rows of two documents"},
     {"good rows, check",
      [](std::size_t n) {
        return Input{head +
