@@ -106,7 +106,7 @@ class Differ {
         compare(*same, *item, kind, name, "");
         continue;
       }
-      const auto was = gone.empty() || kind == "copy" ? gone.end() : gone.find(without_name(*item));
+      const auto was = gone.empty() ? gone.end() : gone.find(without_name(*item));
       if (was == gone.end() || was->second.empty()) {
         changes_.push_back({kind, name, "added", "", summary(*item)});
         continue;

@@ -68,13 +68,12 @@ class PointUses {
  public:
   explicit PointUses(const ExportInput& input) {
     for (const model::PointRow& row : input.points.rows) {
-      if (!row.area) continue;  // a tag of another controller
       PointUse& use = uses_[{row.end.owner, row.where}];
       if (row.tag) use.tags.push_back(input.plan.full_name(input.plan.tags[*row.tag]));
       if (!row.is_read || !row.transaction) continue;
       const auto& t = input.plan.transactions[*row.transaction];
       // others carry the value on from where it was read
-      if (!t.target || t.target->is_peer || t.target->index != row.end.owner) continue;
+      if (!t.target || t.target->is_peer) continue;
       if (!t.trigger || t.trigger->kind != model::TriggerKind::cyclic) continue;
       if (!use.polled || t.trigger->period < *use.polled) use.polled = t.trigger->period;
     }

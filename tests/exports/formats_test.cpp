@@ -365,6 +365,28 @@ TEST_CASE("a Thing Description says of every point how to reach it") {
             .starts_with("modbus+tcp://10.20.0.40:502/2/"));
 }
 
+TEST_CASE("a Thing Description is polled as often as the quickest read of the point") {
+  const auto row = [](const char* name, const char* what, const char* every) {
+    return fmt::format("{{ name = \"{}\", slave = \"gauge\", {}, every = \"{}\" }}", name, what,
+                       every);
+  };
+  test::Files files = test::base_files();
+  files["gauge.csv"] = "point,area,address,type\np,hr,0,u16\nq,hr,1,u16\nr,hr,2,u16\n";
+  const test::Exported exported(test::load(
+      test::with_rows(
+          {row("slow", "fc = 3, at = 0, count = 2, into = \"%MW110\", on_loss = \"hold\"", "2s"),
+           row("quick", "fc = 3, at = 0, count = 1, into = \"%MW100\", on_loss = \"hold\"", "1s"),
+           row("out", "fc = 16, at = 0, count = 1, from = \"%MW200\"", "200ms")}),
+      files));
+  const Json thing = Json::parse(exported.file("things", "things/gauge.td.json"));
+  const auto polled = [&](const char* point) {
+    return thing["properties"][point]["forms"][0].value("modv:pollingTime", 0);
+  };
+  CHECK(polled("p") == 1000);
+  CHECK(polled("q") == 2000);
+  CHECK(polled("r") == 0);
+}
+
 TEST_CASE("every exported file names the fingerprint, and is the same each time") {
   const test::Exported demo = test::exported_demo();
   std::set<std::string> names;
