@@ -1,9 +1,12 @@
 #include "live_table.h"
 
+#include <fcntl.h>
+#include <poll.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 
 #include <fmt/format.h>
 
@@ -148,23 +151,56 @@ std::string live_table_text(const model::ResolvedPlan& plan, const engine::RunWa
 
 // The other screen, so that what stood on this one comes back.
 LiveScreen::LiveScreen(const Terminal& terminal) : terminal_(terminal) {
-  terminal_.out << "\x1b[?1049h\x1b[?25l" << std::flush;
+  const std::string path = fmt::format("/proc/self/fd/{}", terminal.out_fd);
+  terminal_.out << std::flush;
+  fd_ = ::open(path.c_str(), O_WRONLY | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
+  write("\x1b[?1049h\x1b[?25l\x1b[?7l");  // lines that are too long are cut
 }
 LiveScreen::~LiveScreen() {
-  terminal_.out << "\x1b[?25h\x1b[?1049l" << std::flush;
+  // first what cancels a sequence that was cut
+  begun_ = "\x18\x1b[?7h\x1b[?25h\x1b[?1049l";
+  constexpr int most_tries = 20;
+  for (int i = 0; i < most_tries && !begun_.empty(); ++i) {
+    push_on();
+    if (begun_.empty()) break;
+    pollfd ready{fd_, POLLOUT, 0};
+    constexpr int wait_ms = 50;
+    ::poll(&ready, 1, wait_ms);
+  }
+  if (fd_ >= 0) ::close(fd_);
 }
+
+void LiveScreen::push_on() {
+  while (!begun_.empty()) {
+    const ssize_t written = ::write(fd_, begun_.data(), begun_.size());
+    if (written < 0 && errno == EINTR) continue;
+    if (written <= 0) {
+      if (errno != EAGAIN) begun_.clear();  // nobody is there any more
+      return;
+    }
+    begun_.erase(0, static_cast<std::size_t>(written));
+  }
+}
+
+void LiveScreen::write(std::string_view text) {
+  push_on();
+  if (!begun_.empty()) return;
+  begun_ = text;
+  push_on();
+}
+
 void LiveScreen::show(const std::string& text) {
   std::string frame = "\x1b[H";
   for (const char c : text) {
     if (c == '\n') frame += "\x1b[K";  // what was longer before
     frame += c;
   }
-  terminal_.out << frame << "\x1b[J" << std::flush;
+  write(frame + "\x1b[J");
 }
-std::size_t LiveScreen::rows() {
+std::size_t LiveScreen::rows() const {
   constexpr std::size_t usual = 24;
   winsize size{};
-  if (::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_row == 0) return usual;
+  if (::ioctl(terminal_.out_fd, TIOCGWINSZ, &size) != 0 || size.ws_row == 0) return usual;
   return size.ws_row;
 }
 

@@ -4,6 +4,7 @@
 
 #include "cli/print.h"
 #include "cli/table_cells.h"
+#include "cli/wire_files.h"
 #include "engine/rehearsal.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
@@ -125,8 +126,9 @@ std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResul
                      faults_text(plan, result, terminal) +
                      heartbeats_text_of(plan, result, terminal);
   for (const engine::Field::Tripped& each : result.watchdogs) {
-    text += fmt::format("watchdog of {} tripped after {:.1f} s although nothing was wrong\n",
-                        shown(plan.plan.slaves[each.slave].name), model::to_ms(each.at) / 1000);
+    text += fmt::format("watchdog of {} tripped after {:.1f} s{} although nothing was wrong\n",
+                        shown(plan.plan.slaves[each.slave].name), model::to_ms(each.at) / 1000,
+                        each.times > 1 ? fmt::format(", {} times", each.times) : "");
   }
   std::uint64_t sent = 0;
   std::uint64_t good = 0;
@@ -134,6 +136,7 @@ std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResul
     sent += t.all.sent;
     good += t.all.good;
   }
+  text += odd_wires_text(result.odd);
   text +=
       fmt::format("{} requests in {:.1f} s of plant time, {} good; every one accounted for: {}\n",
                   sent, model::to_ms(result.lasted) / 1000, good, result.accounted ? "yes" : "NO");

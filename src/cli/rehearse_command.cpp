@@ -73,7 +73,8 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
   const timing::TimingReport report = timing::analyse_longest(plan);
   const auto stage = open_stage(options, plan, report.model, signals.token());
   if (!stage) return unreachable(terminal, stage.error().message);
-  auto begun = begin_log(options.output, plan);
+  auto begun = begin_log(
+      options.output, plan, options.fast ? files::OnSlowDisk::wait : files::OnSlowDisk::fail);
   if (!begun) return unreachable(terminal, begun.error().message);
   std::optional<files::RequestLog>& log = *begun;
   if (!options.fast) {
@@ -89,8 +90,11 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
     std::uint64_t count = 0;
     result = engine::rehearse(plan, report, **stage, rehearsal,
                               [&](const engine::RequestRecord& record) {
-                                if (log) log->add(record, record.end);
-                                if (progress && ++count % 256 == 0) {
+                                if (log) log->add(record);
+                                if (++count % 256 != 0) return;
+                                if (log) log->tick(record.end);
+                                if (takes_lines(terminal.err_fd)) tell_failure(log, terminal);
+                                if (progress) {
                                   progress(std::min(1.0, model::to_ms(record.end) / length));
                                 }
                               });

@@ -186,6 +186,7 @@ std::string summary_text(const files::RunSummary& summary, const Terminal& termi
     }
     text += "\n";
   }
+  text += odd_wires_text(summary.odd);
   text += fmt::format("{:.1f} s; every request accounted for: {}\n",
                       model::to_ms(summary.lasted) / 1000, summary.accounted ? "yes" : "NO");
   if (!summary.lost.empty()) text += fmt::format("stopped early: {}\n", shown(summary.lost));
@@ -195,16 +196,16 @@ std::string summary_text(const files::RunSummary& summary, const Terminal& termi
 }
 
 files::RunSummary summary_of(const live::Runtime& runtime, const engine::RunWatch& watch,
-                             const engine::MasterOptions& options) {
+                             const engine::MasterOptions& options, Duration lasted) {
   files::RunSummary out;
-  out.lasted = runtime.now();
+  out.lasted = lasted;
   std::vector<const engine::Master*> masters;
   for (const engine::Master& master : runtime.masters()) masters.push_back(&master);
   out.transactions = watch.transactions(masters, options);
   out.expected = watch.expected();
   out.results = watch.results(true);
-  out.oddities = runtime.notices().size();
-  out.accounted = watch.measures().accounted();
+  out.odd = engine::odd_wires(runtime.masters());
+  out.accounted = watch.measures().tries() == runtime.frames_sent();
   out.lost = runtime.failure();
   const bool well = std::none_of(
       out.transactions.begin(), out.transactions.end(), [](const engine::RunTransaction& t) {
@@ -254,33 +255,37 @@ class RunLoop {
     std::optional<LiveScreen> screen;
     if (on_screen) screen.emplace(terminal_);
     const Duration step = std::chrono::milliseconds(on_screen ? 100 : 50);
+    const auto finished = [this](const engine::RequestRecord& record) {
+      watch_.add(record);
+      if (log_) log_->add(record);
+    };
     while (!runtime_.stopped() && runtime_.now() < length) {
       const Duration until = runtime_.now() + step;
-      runtime_.run_until(std::min(length, until), [this](const engine::RequestRecord& record) {
-        watch_.add(record);
-        if (log_) log_->add(record, record.end);
-      });
+      runtime_.run_until(std::min(length, until), finished);
+      if (log_) log_->tick(runtime_.now());
+      if (!on_screen && takes_lines(terminal_.err_fd)) tell_failure(log_, terminal_);
       watch_.look(runtime_.now(), memories_);
       screen ? show(*screen) : tell();
       // a verdict that is already known is not waited for
       if (until_met && all_met()) break;
     }
+    lasted_ = std::min(length, runtime_.now());
+    runtime_.finish(finished);
+    watch_.look(runtime_.now(), memories_);
   }
+  // Without what it took to let everything end.
+  [[nodiscard]] Duration lasted() const { return lasted_; }
 
  private:
   void show(LiveScreen& screen) {
     screen.show(live_table_text(plan_, watch_, watch_.transactions(masters_, options_),
-                                runtime_.now(), LiveScreen::rows(), terminal_));
+                                runtime_.now(), screen.rows(), terminal_));
   }
   void tell() {
     if (runtime_.now() - told_ < std::chrono::seconds(1)) return;
     told_ = runtime_.now();
-    std::uint64_t sent = 0;
-    std::uint64_t good = 0;
-    for (const auto& t : watch_.transactions(masters_, options_)) {
-      sent += t.measure.sent;
-      good += t.measure.good;
-    }
+    if (!takes_lines(terminal_.err_fd)) return;  // nobody waits for who does not read
+    const auto [sent, good] = watch_.measures().sent_and_good();
     terminal_.err << fmt::format("{:.0f} s: {} sent, {} good\n", model::to_ms(told_) / 1000, sent,
                                  good)
                   << std::flush;
@@ -300,6 +305,7 @@ class RunLoop {
   std::vector<engine::ControllerMemory*> memories_;
   std::vector<const engine::Master*> masters_;
   Duration told_{};
+  Duration lasted_{};
 };
 
 }  // namespace
@@ -336,16 +342,16 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   if (!opened) return unreachable(terminal, opened.error().message);
   live::Runtime& runtime = **opened;
   // only now: a log of before is not lost to a port that cannot be opened
-  auto log = begin_log(options.output, plan);
+  auto log = begin_log(options.output, plan, files::OnSlowDisk::fail);
   if (!log) return unreachable(terminal, log.error().message);
   std::vector<engine::ControllerMemory*> memories;
   for (std::size_t c = 0; c < plan.layouts.size(); ++c) memories.push_back(&runtime.memory(c));
   put_values(read.values, plan, memories);
   engine::RunWatch watch(plan, report, std::move(read.expected), *controllers);
-  RunLoop(plan, runtime, watch, *log, how.masters, terminal)
-      .run(*length, options.until_met, terminal.folds && options.output.format == "text");
+  RunLoop loop(plan, runtime, watch, *log, how.masters, terminal);
+  loop.run(*length, options.until_met, terminal.folds && options.output.format == "text");
 
-  const files::RunSummary summary = summary_of(runtime, watch, how.masters);
+  const files::RunSummary summary = summary_of(runtime, watch, how.masters, loop.lasted());
   int status = summary.passed ? exit_fine : exit_findings;
   if (!summary.lost.empty()) {
     status = unreachable(terminal, summary.lost + "; what was measured so far is kept");

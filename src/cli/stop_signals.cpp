@@ -22,6 +22,11 @@ StopSignals::StopSignals() : state_(std::make_unique<State>()) {
   sigemptyset(&state.watched);
   sigaddset(&state.watched, SIGINT);
   sigaddset(&state.watched, SIGTERM);
+  // a terminal that is gone, unless somebody said (nohup) that it may go
+  struct sigaction hang_up {};
+  if (sigaction(SIGHUP, nullptr, &hang_up) == 0 && hang_up.sa_handler != SIG_IGN) {
+    sigaddset(&state.watched, SIGHUP);
+  }
   sigaddset(&state.watched, SIGUSR2);  // ends the waiter
   pthread_sigmask(SIG_BLOCK, &state.watched, &state.before);
   state.waiter = std::thread([&state] {

@@ -1,5 +1,7 @@
 #include "cli/terminal.h"
 
+#include <poll.h>
+
 #include <algorithm>
 #include <chrono>
 
@@ -16,6 +18,12 @@ std::int64_t now_ns() {
 }
 
 }  // namespace
+
+bool takes_lines(int fd) {
+  if (fd < 0) return true;
+  pollfd ready{fd, POLLOUT, 0};
+  return ::poll(&ready, 1, 0) == 1 && (ready.revents & POLLOUT) != 0;
+}
 
 int usage_error(const Terminal& terminal, std::string_view message) {
   terminal.err << fmt::format("greymet: {}\n", shown(message));
@@ -56,6 +64,7 @@ timing::ProgressSink ProgressBar::sink() {
 void ProgressBar::show(double done) {
   const std::int64_t now = now_ns();
   if (now - started_ns_ < second_ns || now - shown_ns_ < redraw_ns) return;
+  if (!takes_lines(terminal_.err_fd)) return;
   shown_ns_ = now;
   visible_ = true;
   constexpr int cells = 30;

@@ -20,19 +20,40 @@ timing::Durations durations_named(const std::string& name) {
 }
 
 tl::expected<std::optional<files::RequestLog>, files::FileError> begin_log(
-    const OutputOptions& output, const model::ResolvedPlan& plan) {
+    const OutputOptions& output, const model::ResolvedPlan& plan, files::OnSlowDisk on_slow_disk) {
   if (output.out.empty()) return std::optional<files::RequestLog>();
   auto folder = files::OutputFolder::open(output.out, output.force);
   if (!folder) return tl::unexpected(folder.error());
-  auto log = files::RequestLog::begin(*folder, "log.csv", plan);
+  auto log = files::RequestLog::begin(*folder, "log.csv", plan, on_slow_disk);
   if (!log) return tl::unexpected(log.error());
   return std::optional(std::move(*log));
 }
 
 int finish_log(std::optional<files::RequestLog>& log, int status, const Terminal& terminal) {
   if (!log) return status;
-  const auto flushed = log->flush();
-  return flushed ? status : unreachable(terminal, flushed.error().message);
+  const auto failure = log->finish();
+  tell_failure(log, terminal);
+  return failure ? exit_unreachable : status;
+}
+
+void tell_failure(std::optional<files::RequestLog>& log, const Terminal& terminal) {
+  if (!log) return;
+  const auto failure = log->new_failure();
+  if (failure) unreachable(terminal, failure->message + "; the log ends here, the rest goes on");
+}
+
+std::string odd_wires_text(const std::vector<engine::OddWire>& wires) {
+  std::string text;
+  for (const engine::OddWire& wire : wires) {
+    std::string list;
+    for (const engine::Oddity oddity : engine::all_oddities()) {
+      const std::uint64_t count = wire.counts.of(oddity);
+      if (count == 0) continue;
+      list += fmt::format("{}{} x {}", list.empty() ? "" : ", ", count, to_string(oddity));
+    }
+    text += fmt::format("besides answers, on {}: {}\n", shown(wire.name), list);
+  }
+  return text;
 }
 
 void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number) {

@@ -61,11 +61,6 @@ std::optional<FaultKind> fault_kind_from(std::string_view text) {
   return at->kind;
 }
 
-bool Effects::any() const {
-  return silent || drop || refuse || wrong_unit || wrong_function || cut || echo || noise || late ||
-         slow > Duration{} || garbled > 0 || exception.has_value();
-}
-
 FaultScript::FaultScript(std::vector<Fault> rows) : rows_(std::move(rows)) {
   for (const Fault& fault : rows_) {
     of_[{fault.is_peer, fault.index}].by_start.push_back(fault);
@@ -127,6 +122,8 @@ FaultyReply make_reply(const Effects& effects, const modbus::Frame& request,
     const auto function = std::to_integer<std::uint8_t>(request.pdu[0]);
     reply = modbus::encode_exception({function, *effects.exception});
   }
+  constexpr unsigned exception_flag = 0x80;  // V1.1b3, section 7
+  out.refusal = !reply.empty() && (std::to_integer<unsigned>(reply[0]) & exception_flag) != 0;
   modbus::Frame frame{request.unit, request.transaction, std::move(reply)};
   if (effects.wrong_unit) frame.unit = static_cast<std::uint8_t>(frame.unit + 1);
   if (effects.wrong_function) frame.pdu[0] ^= std::byte{0x07};

@@ -1,6 +1,7 @@
 #include "engine/field.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace greymet::engine {
 
@@ -87,6 +88,7 @@ Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& mem
 
 std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
                                            modbus::ByteView pdu) {
+  restart_due(now);
   AnswerCounters& counters = counters_[target];
   if (target.is_peer) {
     AnswerLimits limits;
@@ -106,6 +108,7 @@ std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
   const bool feeds =
       watchdog && (!watchdog->by_writes || (request && model::writes(request->function)));
   if (feeds) {
+    look_at(target.index, now);
     watchdog->last = now;
     watchdog->tripped = false;
   }
@@ -143,15 +146,39 @@ std::optional<Target> Field::at_host(const std::string& host, std::int64_t port,
   return at->second.size() == 1 ? std::optional(at->second.front()) : std::nullopt;
 }
 
+void Field::look_at(std::size_t slave, Duration now) {
+  Watchdog& watchdog = *watchdogs_[slave];
+  if (watchdog.tripped || now - watchdog.last <= watchdog.limit) return;
+  watchdog.tripped = true;
+  if (watchdog.seen.times++ == 0) watchdog.seen.at = watchdog.last + watchdog.limit;
+}
+
 std::vector<Field::Tripped> Field::tripped(Duration now) {
   std::vector<Tripped> out;
   for (std::size_t s = 0; s < watchdogs_.size(); ++s) {
-    auto& watchdog = watchdogs_[s];
-    if (!watchdog || watchdog->tripped || now - watchdog->last <= watchdog->limit) continue;
-    watchdog->tripped = true;
-    out.push_back({s, watchdog->last + watchdog->limit});
+    if (!watchdogs_[s]) continue;
+    look_at(s, now);
+    Tripped seen = std::exchange(watchdogs_[s]->seen, {});
+    if (seen.times == 0) continue;
+    seen.slave = s;
+    out.push_back(seen);
   }
   return out;
+}
+
+void Field::set_restarts(const FaultScript& script) {
+  restarts_.clear();
+  for (const Fault& fault : script.rows()) {
+    if (fault.kind != FaultKind::restart || fault.is_peer) continue;
+    restarts_.emplace_back(fault.at, fault.index);
+  }
+  std::sort(restarts_.rbegin(), restarts_.rend());
+}
+
+void Field::restart_due(Duration now) {
+  for (; !restarts_.empty() && restarts_.back().first <= now; restarts_.pop_back()) {
+    slaves_[restarts_.back().second]->restart();
+  }
 }
 
 }  // namespace greymet::engine

@@ -83,6 +83,12 @@ void HostStation::closed(std::uint64_t session) {
   std::erase_if(outgoing_, [session](const Outgoing& each) { return each.session == session; });
 }
 
+bool HostStation::owes(std::uint64_t session) const {
+  const auto of_session = [session](const auto& each) { return each.session == session; };
+  return std::any_of(outgoing_.begin(), outgoing_.end(), of_session) ||
+         std::any_of(arrivals_.begin(), arrivals_.end(), of_session);
+}
+
 void HostStation::receive(Duration now, std::uint64_t session, modbus::ByteView bytes) {
   const auto at = sessions_.find(session);
   if (at == sessions_.end()) return;
@@ -128,6 +134,7 @@ void HostStation::answer(std::uint64_t session, const ReceivedFrame& frame) {
   if (out.drop) send({now, session, {}, true});
   if (out.reply.empty()) return;
   ++counts_.replies;
+  if (out.refusal) ++counts_.exceptions;
   send({reached + delays_.draw(to.reply) + rtt / 2 + out.later, session, std::move(out.reply),
         false});
 }
@@ -199,6 +206,7 @@ void HostStation::answer_from_line(const OnLine& request, Duration begin, bool s
                                gateway.timeout, delays_.random());
   if (out.reply.empty()) return;
   ++counts_.replies;
+  if (out.refusal) ++counts_.exceptions;
   send({line_free_ + back + out.later, request.session, std::move(out.reply), false});
 }
 
@@ -234,7 +242,6 @@ void HostStation::restarts(Duration now) {
     const bool due = fault.kind == FaultKind::restart && fault.at > restarted_until_ &&
                      fault.at <= now && concerns(fault);
     if (!due) continue;
-    if (!fault.is_peer) field_.slave(fault.index).restart();
     for (const auto& [id, session] : sessions_) send({now, id, {}, true});
   }
   restarted_until_ = now;

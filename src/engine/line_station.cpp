@@ -84,9 +84,6 @@ void LineStation::answer(const ReceivedFrame& frame, Duration end) {
   auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
                     : field_.answer(end, *target, frame.frame.pdu);
   if (!reply) return;
-  if (!reply->empty() && (std::to_integer<unsigned>((*reply)[0]) & 0x80U) != 0) {
-    ++counts_.exceptions;
-  }
   const model::Endpoint to =
       model::effective_endpoint(plan_.exchange, *target, line_, std::nullopt);
   const FaultyReply out = make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_,
@@ -94,6 +91,7 @@ void LineStation::answer(const ReceivedFrame& frame, Duration end) {
   for (const modbus::Bytes& first : out.first) say(end, first);
   if (out.reply.empty()) return;
   ++counts_.replies;
+  if (out.refusal) ++counts_.exceptions;
   const Duration delay = std::max(delays_.draw(to.reply), characters_.frame_gap());
   say(end + delay + out.later, out.reply);
 }

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <utility>
 
+#include "engine/stage.h"
+#include "modbus/frame_length.h"
 #include "modbus/value_codec.h"
 #include "timing/transaction_times.h"
 
@@ -19,6 +21,7 @@ std::string_view to_string(Outcome outcome) {
     case Outcome::bad: return "bad";
     case Outcome::left_out: return "left-out";
     case Outcome::dropped: return "dropped";
+    case Outcome::unfinished: return "unfinished";
   }
   return "";
 }
@@ -48,21 +51,18 @@ void Master::add_link(std::size_t index) {
     framing = jobs.back().transaction->endpoint.framing;
     each = each || jobs.back().transaction->endpoint.connect.max > Duration{};
   }
-  Link link{index,
-            &queue,
-            Agenda(queue, {options_.triggers_always, true}),
-            FrameReceiver(framing, modbus::Direction::reply, options_.silence),
-            std::move(jobs),
-            {},
-            {},
-            {},
-            Connection::closed,
-            {},
-            {},
-            {},
-            1,
-            false,
-            each && queue.in_flight == 1};
+  Link link{
+      .index = index,
+      .queue = &queue,
+      .agenda = Agenda(queue, {options_.triggers_always, true}),
+      .receiver = FrameReceiver(framing, modbus::Direction::reply, options_.silence),
+      .jobs = std::move(jobs),
+      .late = LateAnswers(options_.late_answers),
+      .under_way = {},
+      .oddities = {},
+      .next_number = options_.first_number,
+      .each = each && queue.in_flight == 1,
+  };
   // a serial port is opened by the driver before anything starts
   if (queue.kind == QueueKind::serial) link.connection = Connection::open;
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
@@ -112,8 +112,32 @@ std::uint64_t Master::missed(std::size_t link, std::size_t job) const {
 std::vector<RequestRecord> Master::take_records() {
   return std::exchange(records_, {});
 }
-std::vector<Notice> Master::take_notices() {
-  return std::exchange(notices_, {});
+std::vector<OddWire> odd_wires(const std::vector<Master>& masters) {
+  std::vector<OddWire> out;
+  for (const Master& master : masters) {
+    for (const std::size_t link : master.links()) {
+      if (master.oddities(link).total() == 0) continue;
+      out.push_back({master.name_of(link), master.oddities(link)});
+    }
+  }
+  return out;
+}
+std::uint64_t total_of(const std::vector<OddWire>& wires) {
+  std::uint64_t total = 0;
+  for (const OddWire& wire : wires) total += wire.counts.total();
+  return total;
+}
+
+void Master::abandon(Duration now) {
+  for (Link& link : links_) {
+    for (UnderWay& request : link.under_way) {
+      if (request.tries == 0) request.outcome = Outcome::dropped;
+      else if (request.stage != Stage::cooling || request.again) request.outcome = Outcome::unfinished;
+      request.replied = now;
+      record(link, request, now);
+    }
+    link.under_way.clear();
+  }
 }
 
 // ---------------------------------------------------------------- what is due
@@ -170,27 +194,43 @@ void Master::pass_deadline(Link& link, UnderWay& request) {
     refused(request.deadline, link.index);
     return;
   }
-  if (request.asked.framing != modbus::Framing::tcp) {
-    link.owed.push_back({request.asked, request.deadline + options_.late_answers});
-    if (request.ambiguous) {
-      // from answer to answer it would never come out which one belongs to what
-      link.quiet[request.asked.unit] = link.owed.back().until;
-      request.most_tries = request.tries;
-    }
-  }
+  take_rest(link, request);
+  give_up_try(link, request, request.deadline);
   const bool on_line = link.queue->kind == QueueKind::serial;
   fail_try(link, request, request.deadline + (on_line ? times.serial->gap : Duration{}));
 }
 
-void Master::fail_try(Link& link, UnderWay& request, Duration ready) {
+// A reply that came in time and was damaged on the way does not come again.
+bool Master::was_damaged_answer(const Link& link, const UnderWay& request) {
+  const Asked& asked = request.asked;
+  const bool long_enough =
+      request.junk == modbus::reply_length(asked.request.function, asked.request.quantity,
+                                           asked.framing) ||
+      request.junk == modbus::exception_length(asked.framing);
+  return long_enough && !link.late.expects(asked.unit, request.sent);
+}
+
+void Master::give_up_try(Link& link, UnderWay& request, Duration now) {
+  if (request.asked.framing == modbus::Framing::tcp || was_damaged_answer(link, request)) return;
+  link.late.given_up(request.number, request.asked, now);
+  // from answer to answer it would never come out which one belongs to what
+  if (request.ambiguous) request.most_tries = request.tries;
+}
+
+// What came in the try that is over, and was no frame.
+void Master::take_rest(Link& link, UnderWay& request) {
   Received left;
   if (link.under_way.size() == 1) link.receiver.forget(left);
   for (const ReceivedJunk& junk : left.junk) {
     request.odd = true;
-    notice(ready, link,
-           junk.kind == ReceivedJunk::Kind::bad_checksum ? Oddity::bad_checksum : Oddity::cut_short,
-           junk.bytes);
+    request.junk += junk.bytes;
+    link.oddities.add(junk.kind == ReceivedJunk::Kind::bad_checksum ? Oddity::bad_checksum
+                                                                    : Oddity::cut_short);
   }
+}
+
+void Master::fail_try(Link& link, UnderWay& request, Duration ready) {
+  take_rest(link, request);
   request.stage = Stage::cooling;
   request.ready = ready;
   request.again = request.tries < request.most_tries;
@@ -234,8 +274,9 @@ void Master::complete(Link& link, std::size_t at) {
     --under_limit_;
     place_free_since_ = end;
   }
+  // who gave an answer that may be another's is there
   link.agenda.finished(request.job, request.release, end,
-                       answered ? Ending::answered : Ending::failed);
+                       answered || request.ambiguous ? Ending::answered : Ending::failed);
   if (link.each) hang_up(link, request);
 }
 
@@ -247,6 +288,9 @@ void Master::record(Link& link, const UnderWay& request, Duration end) {
   out.release = request.release;
   out.start = request.start;
   out.replied = request.replied;
+  // with numbers the answer is that to the last try
+  const bool numbered = request.asked.framing == modbus::Framing::tcp;
+  out.as_of = numbered || request.tries < 2 ? request.replied : request.first_sent;
   out.end = end;
   out.tries = request.tries;
   out.outcome = request.outcome;
@@ -339,6 +383,21 @@ void Master::dispatch(Duration now) {
   }
 }
 
+modbus::Request Master::words_to_send(const Planned& planned) const {
+  modbus::Request ask = planned.request;
+  const model::ExchangeTransaction& t = *planned.transaction;
+  if (!planned.from || !t.write) return ask;
+  if (model::is_bit_area(t.write->area)) {
+    ask.bits = memory_.bits(*planned.from, ask.bits.size());
+    return ask;
+  }
+  ask.registers = memory_.registers(*planned.from, ask.registers.size());
+  for (const Reordering& r : planned.write_order) {
+    modbus::reorder(std::span(ask.registers).subspan(r.first, r.count), r.from, r.to);
+  }
+  return ask;
+}
+
 void Master::start(Link& link, const Agenda::Turn& turn, Duration now) {
   Planned& planned = link.jobs[turn.job];
   const model::ExchangeTransaction& t = *planned.transaction;
@@ -350,36 +409,24 @@ void Master::start(Link& link, const Agenda::Turn& turn, Duration now) {
   const bool gated = planned.gate && !options_.ignore_gates &&
                      !memory_.bit(planned.gate->store, planned.gate->first);
   const bool unknown = options_.only_known_values && planned.from && !memory_.known(*planned.from);
-  const auto unit = static_cast<std::uint8_t>(t.endpoint.unit ? t.endpoint.unit->value : 0);
-  const auto quiet = link.quiet.find(unit);
-  const bool waits = quiet != link.quiet.end() && now < quiet->second;
-  if (turn.parked || gated || unknown || waits) {
-    request.outcome = turn.parked || waits ? Outcome::dropped : Outcome::left_out;
+  request.number = ++link.started;
+  request.asked.unit = static_cast<std::uint8_t>(t.endpoint.unit ? t.endpoint.unit->value : 0);
+  request.asked.framing = t.endpoint.framing;
+  request.asked.request = words_to_send(planned);
+  const auto held = link.late.held_until(request.asked, now);
+  if (turn.parked || gated || unknown || held) {
+    request.outcome = turn.parked || held ? Outcome::dropped : Outcome::left_out;
     request.replied = now;
     if (!gated) record(link, request, now);
     // the agenda keeps the trial of what is parked; what is continuous is looked at again later
     constexpr Duration look_again = std::chrono::milliseconds(10);
     link.agenda.finished(turn.job, turn.release, now, Ending::not_sent,
-                         waits ? quiet->second : now + look_again);
+                         held ? *held : now + look_again);
     catch_up(link, now);
     return;
   }
-  modbus::Request ask = planned.request;
-  if (planned.from && t.write) {
-    if (model::is_bit_area(t.write->area)) {
-      ask.bits = memory_.bits(*planned.from, ask.bits.size());
-    } else {
-      ask.registers = memory_.registers(*planned.from, ask.registers.size());
-      for (const Reordering& r : planned.write_order) {
-        modbus::reorder(std::span(ask.registers).subspan(r.first, r.count), r.from, r.to);
-      }
-    }
-  }
-  request.words = ask.registers;
-  for (const bool bit : ask.bits) request.words.push_back(bit ? 1 : 0);
-  request.asked.unit = unit;
-  request.asked.framing = t.endpoint.framing;
-  request.asked.request = std::move(ask);
+  request.words = request.asked.request.registers;
+  for (const bool bit : request.asked.request.bits) request.words.push_back(bit ? 1 : 0);
   for (const model::Status& status : t.status) {
     if (status.kind == model::StatusKind::busy) {
       memory_.put_bits(memory_.sequence(status.range), {true});

@@ -24,7 +24,6 @@ void Master::refused(Duration now, std::size_t index) {
   link.not_before = now + link.back_off;
   for (UnderWay& request : link.under_way) {
     if (request.stage != Stage::connecting) continue;
-    request.unreachable = true;
     request.most_tries = 0;
     fail_try(link, request, now);
   }
@@ -38,10 +37,11 @@ void Master::closed(Duration now, std::size_t index) {
   if (was_opening) return refused(now, index);
   Received left;
   link.receiver.forget(left);
-  link.owed.clear();  // nothing can come any more
   for (UnderWay& request : link.under_way) {
     if (request.stage != Stage::waiting) continue;
     request.odd = true;
+    // a transparent gateway hands what comes late to whoever is connected then
+    give_up_try(link, request, now);
     fail_try(link, request, now);
   }
 }
@@ -58,7 +58,6 @@ void Master::connect_or_send(Link& link, UnderWay& request, Duration now) {
   request.again = false;
   if (link.connection == Connection::open) return send(link, request, now);
   if (link.connection == Connection::closed && now < link.not_before) {
-    request.unreachable = true;
     request.most_tries = 0;
     return fail_try(link, request, now);
   }
@@ -80,7 +79,9 @@ void Master::send(Link& link, UnderWay& request, Duration now) {
       pdu ? modbus::encode_frame({asked.unit, asked.transaction, *pdu}, asked.framing) : pdu;
   ++request.tries;
   request.sent = now;
+  if (request.tries == 1) request.first_sent = now;
   request.echo_seen = false;
+  request.junk = 0;
   request.stage = Stage::waiting;
   if (!frame) {  // a plan that check refuses; nothing goes out
     --request.tries;
@@ -91,7 +92,7 @@ void Master::send(Link& link, UnderWay& request, Duration now) {
   if (link.under_way.size() == 1) {
     Received left;
     link.receiver.forget(left);
-    for (const ReceivedJunk& junk : left.junk) notice(now, link, Oddity::noise, junk.bytes);
+    for (std::size_t i = 0; i < left.junk.size(); ++i) link.oddities.add(Oddity::noise);
   }
   actions_.push_back({MasterAction::Kind::send, link.index, request.job, *frame, request.start});
   if (to.broadcast) {
@@ -101,7 +102,8 @@ void Master::send(Link& link, UnderWay& request, Duration now) {
     return;
   }
   const bool on_line = link.queue->kind == QueueKind::serial;
-  request.deadline = now + to.timeout + (on_line ? times.serial->request_longest() : Duration{});
+  request.timeout = now + to.timeout + (on_line ? times.serial->request_longest() : Duration{});
+  request.deadline = request.timeout;
 }
 
 }  // namespace greymet::engine

@@ -30,7 +30,8 @@ void Master::receive(Duration now, std::size_t index, modbus::ByteView bytes) {
   link.receiver.receive(now, bytes, received);
   for (UnderWay& request : link.under_way) {
     const timing::TransactionTimes& times = link.queue->jobs[request.job].times;
-    if (request.stage == Stage::waiting && times.timeout_to_first &&
+    // what begins in time may end; what comes later moves nothing
+    if (request.stage == Stage::waiting && times.timeout_to_first && now <= request.timeout &&
         link.queue->kind == QueueKind::serial) {
       request.deadline = std::max(request.deadline, now + times.serial->reply_longest());
     }
@@ -41,9 +42,11 @@ void Master::receive(Duration now, std::size_t index, modbus::ByteView bytes) {
 void Master::handle(Link& link, Duration now, const Received& received) {
   for (const ReceivedJunk& junk : received.junk) {
     for (UnderWay& request : link.under_way) {
-      if (request.stage == Stage::waiting) request.odd = true;
+      if (request.stage != Stage::waiting) continue;
+      request.odd = true;
+      request.junk += junk.bytes;
     }
-    notice(now, link, oddity_of(junk.kind), junk.bytes);
+    link.oddities.add(oddity_of(junk.kind));
   }
   for (const ReceivedFrame& frame : received.frames) handle_frame(link, frame);
   if (!link.receiver.broken() || link.connection != Connection::open) return;
@@ -59,7 +62,7 @@ void Master::handle_frame(Link& link, const ReceivedFrame& frame) {
     if (is_echo(link, request, frame)) {
       request.echo_seen = true;
       if (!answered_by_echo(request.asked.request)) link.echoes = true;
-      notice(frame.last_byte, link, Oddity::echo, frame.raw.size());
+      link.oddities.add(Oddity::echo);
       return;
     }
     auto answer = answer_in(frame.frame, request.asked);
@@ -71,18 +74,34 @@ void Master::handle_frame(Link& link, const ReceivedFrame& frame) {
       }
       continue;
     }
-    if (is_ambiguous(link, request, frame)) {
-      request.odd = true;
+    if (is_too_early(link, request, frame)) {
+      why = Oddity::too_early;
+      asked = &request;
+      break;
+    }
+    if (link.late.may_be_anothers(request.number, frame.frame, frame.last_byte)) {
+      why = Oddity::ambiguous;
+      asked = &request;
       request.ambiguous = true;
-      notice(frame.last_byte, link, Oddity::ambiguous, frame.raw.size());
-      return;
+      break;
     }
     accept(link, request, frame, std::get<Answer>(answer));
     return;
   }
-  settle(link, frame);
+  link.late.stray(frame.frame, frame.last_byte);
   if (asked && why != Oddity::wrong_transaction) asked->odd = true;
-  notice(frame.last_byte, link, why, frame.raw.size());
+  link.oddities.add(why);
+}
+
+// What begins before the request has gone out was not said in answer to it; and a line takes its
+// time.
+bool Master::is_too_early(const Link& link, const UnderWay& request,
+                          const ReceivedFrame& frame) const {
+  if (frame.first_byte < request.sent) return true;
+  if (link.queue->kind != QueueKind::serial || !options_.lines_take_time) return false;
+  const timing::TransactionTimes& times = link.queue->jobs[request.job].times;
+  constexpr int clocks_agree = 10;  // to a tenth: nobody's baud rate is exact
+  return frame.first_byte < request.sent + times.serial->request - times.serial->request / clocks_agree;
 }
 
 bool Master::is_echo(const Link& link, const UnderWay& request, const ReceivedFrame& frame) const {
@@ -95,45 +114,12 @@ bool Master::is_echo(const Link& link, const UnderWay& request, const ReceivedFr
   return too_early || (link.echoes && !request.echo_seen);
 }
 
-// A slave answers in the order in which it was asked: one answer settles what was asked before the
-// question it may belong to, and that question; those behind it may still be answered.
-void Master::settle(Link& link, const ReceivedFrame& frame) {
-  const auto of_unit = [&](const Owed& owed) { return owed.asked.unit == frame.frame.unit; };
-  const auto first = std::find_if(link.owed.begin(), link.owed.end(), [&](const Owed& owed) {
-    return of_unit(owed) && std::holds_alternative<Answer>(answer_in(frame.frame, owed.asked));
-  });
-  if (first == link.owed.end()) return;
-  const auto end = std::remove_if(link.owed.begin(), first + 1, of_unit);
-  link.owed.erase(end, first + 1);
-}
-
-bool Master::is_ambiguous(Link& link, const UnderWay& request, const ReceivedFrame& frame) {
-  if (request.asked.framing == modbus::Framing::tcp) return false;  // numbered
-  const Duration now = frame.last_byte;
-  std::erase_if(link.owed, [now](const Owed& owed) { return owed.until <= now; });
-  bool twice = false;
-  bool other = false;
-  for (const Owed& owed : link.owed) {
-    if (owed.asked.unit != request.asked.unit) continue;
-    const bool same = owed.asked.bytes == request.asked.bytes;
-    twice = twice || same;
-    other = other || (!same && std::holds_alternative<Answer>(answer_in(frame.frame, owed.asked)));
-  }
-  settle(link, frame);
-  if (other) return true;
-  if (twice) {
-    // the same question was asked before: one answer has come, another may
-    link.owed.push_back({request.asked, now + options_.late_answers});
-  } else {
-    std::erase_if(link.owed,
-                  [&](const Owed& owed) { return owed.asked.unit == request.asked.unit; });
-  }
-  return false;
-}
-
 void Master::accept(Link& link, UnderWay& request, const ReceivedFrame& frame,
                     const Answer& answer) {
   const timing::TransactionTimes& times = link.queue->jobs[request.job].times;
+  if (request.asked.framing != modbus::Framing::tcp) {
+    link.late.answered(request.number, request.job, request.asked, frame.last_byte);
+  }
   request.stage = Stage::cooling;
   request.again = false;
   request.replied = frame.last_byte;
@@ -162,14 +148,6 @@ void Master::accept(Link& link, UnderWay& request, const ReceivedFrame& frame,
   } else {
     deliver(planned, reply);
   }
-}
-
-void Master::notice(Duration at, const Link& link, Oddity oddity, std::size_t bytes) {
-  std::optional<std::size_t> transaction;
-  if (!link.under_way.empty()) {
-    transaction = link.queue->jobs[link.under_way.front().job].transaction;
-  }
-  notices_.push_back({at, link.index, oddity, bytes, transaction});
 }
 
 }  // namespace greymet::engine

@@ -57,7 +57,7 @@ void PointValues::add(const RequestRecord& record) {
     const auto begin = record.words.begin() + static_cast<std::ptrdiff_t>(part.first);
     value.words.assign(begin, begin + static_cast<std::ptrdiff_t>(part.count));
     value.order = part.order;
-    value.at = record.replied;
+    value.at = record.as_of;
   }
 }
 

@@ -49,7 +49,7 @@ std::map<std::size_t, Predicted> predict(const timing::TimingReport& report, Dur
 
 TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& options) {
   if (t.quiet.sent == 0) return TransactionVerdict::not_run;
-  if (t.quiet.good != t.quiet.sent || t.quiet.dropped > 0) return TransactionVerdict::failing;
+  if (t.quiet.good != t.quiet.finished() || t.quiet.dropped > 0) return TransactionVerdict::failing;
   const auto greatest = t.quiet.responses.greatest();
   if (t.bound && greatest && *greatest > *t.bound) return TransactionVerdict::late;
   // responses also depend on who happens to wait for whom; a duration does not
@@ -129,6 +129,7 @@ class Rehearsal {
     if (options_.heartbeats && !stage_.stopped()) heartbeats();
     result_.stopped = stage_.stopped();
     result_.lasted = stage_.now();
+    stage_.finish(finished_);
     finish();
     return std::move(result_);
   }
@@ -273,16 +274,18 @@ class Rehearsal {
 
   void finish() {
     bool good = !result_.stopped;
-    for (RehearsedTransaction& t : result_.transactions) {
-      t.all = all_.of(t.transaction);
-      for (const Master& master : stage_.masters()) {
-        for (const std::size_t link : master.links()) {
-          const auto& jobs = report_.model.queues[link].jobs;
-          for (std::size_t j = 0; j < jobs.size(); ++j) {
-            if (jobs[j].transaction == t.transaction) t.missed += master.missed(link, j);
-          }
+    std::vector<std::uint64_t> missed(plan_.transactions.size());
+    for (const Master& master : stage_.masters()) {
+      for (const std::size_t link : master.links()) {
+        const auto& jobs = report_.model.queues[link].jobs;
+        for (std::size_t j = 0; j < jobs.size(); ++j) {
+          missed[jobs[j].transaction] += master.missed(link, j);
         }
       }
+    }
+    for (RehearsedTransaction& t : result_.transactions) {
+      t.all = all_.of(t.transaction);
+      t.missed = missed[t.transaction];
       const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
       good = good && (t.verdict == TransactionVerdict::good || idle);
     }
@@ -295,8 +298,8 @@ class Rehearsal {
     for (const RehearsedHeartbeat& beat : result_.heartbeats) {
       good = good && (beat.good || !beat.watched || !options_.heartbeats);
     }
-    result_.accounted = all_.accounted();
-    result_.notices = stage_.notices().size();
+    result_.accounted = all_.tries() == stage_.frames_sent();
+    result_.odd = odd_wires(stage_.masters());
     result_.passed = good && result_.accounted && result_.watchdogs.empty();
   }
 

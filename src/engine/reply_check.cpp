@@ -1,5 +1,7 @@
 #include "engine/reply_check.h"
 
+#include <numeric>
+
 namespace greymet::engine {
 
 using modbus::ExceptionReply;
@@ -50,8 +52,19 @@ std::string_view to_string(Oddity oddity) {
     case Oddity::wrong_transaction: return "another transaction number";
     case Oddity::unasked: return "nothing was asked";
     case Oddity::ambiguous: return "may be a late answer to an earlier request";
+    case Oddity::too_early: return "older than the request";
   }
   return "";
+}
+
+std::array<Oddity, oddity_kinds> all_oddities() {
+  std::array<Oddity, oddity_kinds> all{};
+  for (std::size_t i = 0; i < oddity_kinds; ++i) all[i] = static_cast<Oddity>(i);
+  return all;
+}
+
+std::uint64_t OddityCounts::total() const {
+  return std::accumulate(of_.begin(), of_.end(), std::uint64_t{0});
 }
 
 std::variant<Answer, Oddity> answer_in(const modbus::Frame& frame, const Asked& asked) {
@@ -69,6 +82,27 @@ std::variant<Answer, Oddity> answer_in(const modbus::Frame& frame, const Asked& 
   const Reply& good = std::get<Reply>(*reply);
   if (!fits(good, asked.request)) return Oddity::wrong_length;
   return Answer(good);
+}
+
+bool answered_alike(const Asked& one, const Asked& other) {
+  const Request& a = one.request;
+  const Request& b = other.request;
+  if (one.unit != other.unit || a.function != b.function) return false;
+  switch (a.function) {
+    case FunctionCode::read_coils:
+    case FunctionCode::read_discrete_inputs: return (a.quantity + 7) / 8 == (b.quantity + 7) / 8;
+    case FunctionCode::read_holding_registers:
+    case FunctionCode::read_input_registers:
+    case FunctionCode::read_write_multiple_registers: return a.quantity == b.quantity;
+    case FunctionCode::write_single_coil: return a.offset == b.offset && a.bits == b.bits;
+    case FunctionCode::write_single_register:
+    case FunctionCode::mask_write_register: return a.offset == b.offset && a.registers == b.registers;
+    case FunctionCode::write_multiple_coils:
+      return a.offset == b.offset && a.bits.size() == b.bits.size();
+    case FunctionCode::write_multiple_registers:
+      return a.offset == b.offset && a.registers.size() == b.registers.size();
+  }
+  return true;
 }
 
 bool answered_by_echo(const Request& request) {

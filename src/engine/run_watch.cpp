@@ -93,26 +93,29 @@ std::optional<Duration> RunWatch::bound_of(std::size_t transaction) const {
 
 std::vector<RunTransaction> RunWatch::transactions(const std::vector<const Master*>& masters,
                                                    const MasterOptions& options) const {
+  std::vector<std::uint64_t> missed(plan_.transactions.size());
+  std::vector<bool> ours(plan_.layouts.size());
+  for (const Master* master : masters) {
+    ours[master->controller()] = true;
+    for (const std::size_t link : master->links()) {
+      const auto& jobs = report_.model.queues[link].jobs;
+      for (std::size_t j = 0; j < jobs.size(); ++j) {
+        missed[jobs[j].transaction] = master->missed(link, j);
+      }
+    }
+  }
   std::vector<RunTransaction> out;
   for (const timing::LineReport& line : report_.lines) {
     for (const timing::TransactionReport& report : line.transactions) {
       const model::ExchangeTransaction& t = *plan_.exchange.find(report.transaction);
-      const auto by = std::find_if(masters.begin(), masters.end(), [&](const Master* master) {
-        return master->controller() == t.controller;
-      });
-      if (by == masters.end()) continue;
+      if (!ours[t.controller]) continue;
       RunTransaction run;
       run.transaction = report.transaction;
       run.name = report.name;
       run.measure = measures_.of(report.transaction);
       run.predicted = report.typical;
       run.bound = report.response_bound;
-      for (const std::size_t link : (*by)->links()) {
-        const auto& jobs = report_.model.queues[link].jobs;
-        for (std::size_t j = 0; j < jobs.size(); ++j) {
-          if (jobs[j].transaction == report.transaction) run.missed = (*by)->missed(link, j);
-        }
-      }
+      run.missed = missed[report.transaction];
       const TransactionMeasure& m = run.measure;
       const auto greatest = m.responses.greatest();
       if (m.sent == 0 && m.left_out > 0) {
@@ -125,7 +128,7 @@ std::vector<RunTransaction> RunWatch::transactions(const std::vector<const Maste
         run.verdict = RunVerdict::not_run;
       } else if (m.good == 0) {
         run.verdict = RunVerdict::dead;
-      } else if (m.good != m.sent || m.dropped > 0) {
+      } else if (m.good != m.finished() || m.dropped > 0) {
         run.verdict = RunVerdict::failing;
       } else if (run.bound && greatest && *greatest > *run.bound) {
         run.verdict = RunVerdict::late;

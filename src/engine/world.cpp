@@ -56,6 +56,8 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
 
 void World::set_faults(FaultScript script) {
   options_.faults = std::move(script);
+  field_.set_restarts(options_.faults);
+  ++scripts_;
   const auto& faults = options_.faults.rows();
   for (std::size_t f = 0; f < faults.size(); ++f) {
     if (faults[f].kind == FaultKind::restart) push(faults[f].at, Kind::restart, 0, f);
@@ -74,7 +76,7 @@ void World::push(Duration at, Kind kind, std::size_t link, std::size_t job, modb
   event.link = link;
   event.job = job;
   event.order = order_++;
-  event.epoch = link < wires_.size() ? wires_[link].epoch : 0;
+  event.epoch = kind == Kind::restart ? scripts_ : wires_[link].epoch;
   event.bytes = std::move(bytes);
   event.turn = turn;
   events_.push_back(std::move(event));
@@ -104,7 +106,22 @@ void World::run_until(Duration until, const Finished& finished) {
     }
     for (std::size_t c = 0; c < attention_.size(); ++c) attend(c, finished);
   }
-  now_ = std::max(now_, until);
+  if (!stopped()) now_ = std::max(now_, until);
+}
+
+void World::finish(const Finished& finished) {
+  for (Master& master : masters_) master.stop();
+  touch();
+  const auto busy = [](const Master& master) { return master.under_way() > 0; };
+  const Duration limit = now_ + longest_ending;
+  while (!stopped() && now_ < limit && std::any_of(masters_.begin(), masters_.end(), busy)) {
+    constexpr Duration step = std::chrono::milliseconds(100);
+    run_until(std::min(limit, now_ + step), finished);
+  }
+  for (Master& master : masters_) {
+    master.abandon(now_);
+    for (const RequestRecord& record : master.take_records()) finished(record);
+  }
 }
 
 // The program first: what it changes may set transactions off.
@@ -118,7 +135,6 @@ void World::attend(std::size_t c, const Finished& finished) {
   masters_[c].act(now_, actions);
   carry_out(actions);
   for (const RequestRecord& record : masters_[c].take_records()) finished(record);
-  for (Notice& notice : masters_[c].take_notices()) notices_.push_back(notice);
   each.revision = memories_[c].revision();
   each.master_at = masters_[c].next_wake(now_);
   each.program_at = options_.programs ? programs_[c].next_wake(now_) : never;
@@ -152,15 +168,12 @@ void World::handle(Event event) {
     }
     case Kind::to_slave: reach_slave(event); break;
     case Kind::restart:
-      if (event.job < options_.faults.rows().size()) {
-        restart_due(options_.faults.rows()[event.job]);
-      }
+      if (event.epoch == scripts_) restart_due(options_.faults.rows()[event.job]);
       break;
   }
 }
 
 void World::restart_due(const Fault& fault) {
-  if (!fault.is_peer) field_.slave(fault.index).restart();
   for (std::size_t q = 0; q < timing_.queues.size(); ++q) {
     const timing::Queue& queue = timing_.queues[q];
     if (queue.kind != QueueKind::tcp || queue.jobs.empty()) continue;
@@ -199,6 +212,7 @@ void World::carry_out(const std::vector<MasterAction>& actions) {
 }
 
 void World::send(const MasterAction& action) {
+  ++frames_sent_;
   const timing::Queue& queue = timing_.queues[action.link];
   const TransactionTimes& times = queue.jobs[action.job].times;
   const model::ExchangeTransaction& t = transaction(action.link, action.job);
@@ -254,7 +268,9 @@ void World::reach_slave(const Event& event) {
   for (const modbus::Bytes& first : reply.first) {
     push(event.at, Kind::to_master, event.link, event.job, first);
   }
-  if (reply.drop) push(event.at, Kind::dropped, event.link, event.job);
+  if (reply.drop && queue.kind == QueueKind::tcp) {
+    push(event.at, Kind::dropped, event.link, event.job);
+  }
   if (reply.reply.empty()) return;
   Duration on_its_way{};
   if (queue.kind == QueueKind::serial) {

@@ -177,9 +177,17 @@ class Run {
     std::string home = kept("HOME");
     std::string language = "LC_ALL=C.UTF-8";
     std::array<char*, 4> environment{path.data(), home.data(), language.data(), nullptr};
-    const int error = trouble.empty() ? ::posix_spawnp(&child_, name.c_str(), &actions, nullptr,
+    // what this program keeps from itself must still be able to end the child
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
+    const int error = trouble.empty() ? ::posix_spawnp(&child_, name.c_str(), &actions, &attributes,
                                                        arguments.data(), environment.data())
                                       : 0;
+    posix_spawnattr_destroy(&attributes);
     posix_spawn_file_actions_destroy(&actions);
     if (!trouble.empty()) return trouble;
     if (error != 0) return fmt::format("gnuplot cannot be started: {}", std::strerror(error));

@@ -83,10 +83,10 @@ class LogReader {
     RequestRecord record;
     record.transaction = at->second;
     record.words = *values;
-    record.replied = model::Duration(++count_);  // tells what this row has set
+    record.as_of = model::Duration(++count_);  // tells what this row has set
     values_.add(record);
     for (std::size_t i = 0; i < seen_.size(); ++i) {
-      if (seen_[i] == nullptr || seen_[i]->at != record.replied) continue;
+      if (seen_[i] == nullptr || seen_[i]->at != record.as_of) continue;
       const auto value = values_.number(*seen_[i]);
       if (!value) continue;
       out_.trends[i].time_s.push_back(*when);

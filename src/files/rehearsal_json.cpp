@@ -4,6 +4,7 @@
 
 #include "files/exchange_export.h"
 #include "files/json_text.h"
+#include "files/run_json.h"
 
 namespace greymet::files {
 
@@ -23,6 +24,7 @@ Json transaction_json(const engine::RehearsedTransaction& t) {
           {"exceptions", t.all.exceptions},
           {"timeouts", t.all.timeouts},
           {"bad", t.all.bad},
+          {"unfinished", t.all.unfinished},
           {"dropped", t.all.dropped},
           {"missed", t.missed},
           {"response_min_ms", ms_or_null(t.quiet.responses.least())},
@@ -84,7 +86,9 @@ std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::Rehear
   Json watchdogs = Json::array();
   for (const engine::Field::Tripped& each : result.watchdogs) {
     watchdogs.push_back(
-        {{"slave", plan.plan.slaves[each.slave].name}, {"at_ms", model::to_ms(each.at)}});
+        {{"slave", plan.plan.slaves[each.slave].name},
+         {"at_ms", model::to_ms(each.at)},
+         {"times", each.times}});
   }
   return dump({{"fingerprint", fingerprint_of(plan)},
                {"duration_s", model::to_ms(result.lasted) / 1000},
@@ -96,7 +100,8 @@ std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::Rehear
                {"faults", std::move(faults)},
                {"blocks", std::move(blocks)},
                {"watchdogs_tripped", std::move(watchdogs)},
-               {"oddities", result.notices},
+               {"oddities", engine::total_of(result.odd)},
+               {"odd_wires", odd_wires_json(result.odd)},
                {"accounted", result.accounted}});
 }
 

@@ -1,9 +1,5 @@
 #include "files/request_log.h"
 
-#include <unistd.h>
-
-#include <cerrno>
-
 #include <fmt/format.h>
 
 #include "files/csv_text.h"
@@ -41,35 +37,42 @@ std::string request_log_row(const model::ResolvedPlan& plan, const RequestRecord
 }
 
 tl::expected<RequestLog, FileError> RequestLog::begin(OutputFolder& folder, const std::string& name,
-                                                      const model::ResolvedPlan& plan) {
+                                                      const model::ResolvedPlan& plan,
+                                                      OnSlowDisk on_slow_disk) {
   auto fd = folder.begin_growing(name, request_log_header());
   if (!fd) return tl::unexpected(fd.error());
-  return RequestLog(plan, std::move(*fd), folder.path() + "/" + name);
+  auto writer = std::make_unique<BackgroundWriter>(std::move(*fd), folder.path() + "/" + name,
+                                                   on_slow_disk);
+  return RequestLog(plan, std::move(writer));
 }
 
-void RequestLog::add(const RequestRecord& record, model::Duration now) {
+void RequestLog::add(const RequestRecord& record) {
   constexpr std::size_t most_waiting = std::size_t{1} << 16;
   waiting_ += request_log_row(*plan_, record);
-  const bool due = now - written_at_ >= std::chrono::milliseconds(500);
-  if (!due && waiting_.size() < most_waiting) return;
-  written_at_ = now;
-  (void)flush();
+  if (waiting_.size() >= most_waiting) hand_over();
 }
 
-tl::expected<void, FileError> RequestLog::flush() {
-  std::string_view rest = waiting_;
-  while (!rest.empty() && !failure_) {
-    const ssize_t written = ::write(fd_.get(), rest.data(), rest.size());
-    if (written < 0 && errno == EINTR) continue;
-    if (written < 0) {
-      failure_ = system_failure(path_, errno).value();
-      break;
-    }
-    rest.remove_prefix(static_cast<std::size_t>(written));
-  }
+void RequestLog::tick(model::Duration now) {
+  if (waiting_.empty() || now - handed_over_at_ < std::chrono::milliseconds(500)) return;
+  handed_over_at_ = now;
+  hand_over();
+}
+
+void RequestLog::hand_over() {
+  writer_->append(waiting_);
   waiting_.clear();
-  if (failure_) return tl::unexpected(*failure_);
-  return {};
+}
+
+std::optional<FileError> RequestLog::new_failure() {
+  if (failure_was_told_) return std::nullopt;
+  auto failure = writer_->failure();
+  failure_was_told_ = failure.has_value();
+  return failure;
+}
+
+std::optional<FileError> RequestLog::finish() {
+  hand_over();
+  return writer_->finish();
 }
 
 }  // namespace greymet::files

@@ -21,6 +21,7 @@ Json transaction_of_run(const engine::RunTransaction& t) {
            {"exceptions", m.exceptions},
            {"timeouts", m.timeouts},
            {"bad", m.bad},
+           {"unfinished", m.unfinished},
            {"dropped", m.dropped},
            {"missed", t.missed},
            {"response_min_ms", ms_or_null(m.responses.least())},
@@ -40,6 +41,18 @@ Json transaction_of_run(const engine::RunTransaction& t) {
 }
 
 }  // namespace
+
+Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
+  Json out = Json::array();
+  for (const engine::OddWire& wire : wires) {
+    Json counts = Json::object();
+    for (const engine::Oddity oddity : engine::all_oddities()) {
+      if (wire.counts.of(oddity) > 0) counts[std::string(to_string(oddity))] = wire.counts.of(oddity);
+    }
+    out.push_back({{"wire", wire.name}, {"counts", std::move(counts)}});
+  }
+  return out;
+}
 
 std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary) {
   Json transactions = Json::array();
@@ -67,7 +80,8 @@ std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary)
                {"faults", Json::array()},
                {"blocks", Json::array()},
                {"expected", std::move(expected)},
-               {"oddities", summary.oddities},
+               {"oddities", engine::total_of(summary.odd)},
+               {"odd_wires", odd_wires_json(summary.odd)},
                {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},
                {"accounted", summary.accounted}});
 }

@@ -24,6 +24,8 @@ class MasterWires {
   void add_serial(std::size_t link, int fd, const std::string& name);
   void add_tcp(std::size_t link, const asio::ip::tcp::endpoint& to);
   void act();
+  // Frames handed to the operating system, whatever became of them.
+  [[nodiscard]] std::uint64_t frames_sent() const { return frames_sent_; }
 
  private:
   struct Serial {
@@ -43,8 +45,10 @@ class MasterWires {
   void read(std::size_t link, Serial& serial);
   void read(std::size_t link, const std::shared_ptr<Tcp>& tcp);
   void connect(std::size_t link);
-  void send(const engine::MasterAction& action);
+  void send(const engine::MasterAction& action, Duration now);
+  void take_what_waits(std::size_t link, Duration before);
   void lost(std::size_t link, const std::shared_ptr<Tcp>& tcp);
+  void drop(TcpLink& link);
 
   Reactor& reactor_;
   engine::Master& master_;
@@ -53,6 +57,8 @@ class MasterWires {
   std::map<std::size_t, std::unique_ptr<Serial>> serial_;
   std::map<std::size_t, TcpLink> tcp_;
   Alarm alarm_;
+  std::uint64_t frames_sent_ = 0;
+  bool took_ = false;  // bytes since the master acted
 };
 
 }  // namespace greymet::live::internal

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <list>
+#include <random>
 
 #include <fmt/format.h>
 
@@ -45,6 +46,13 @@ tl::expected<tcp::endpoint, LiveError> resolve(boost::asio::io_context& io, cons
   return found.begin()->endpoint();
 }
 
+// What another master's connection left behind bears numbers as well.
+RuntimeOptions with_numbers_from_anywhere(RuntimeOptions options) {
+  std::random_device any;
+  options.masters.first_number = static_cast<std::uint16_t>(any());
+  return options;
+}
+
 }  // namespace
 
 struct Runtime::Impl {
@@ -52,7 +60,7 @@ struct Runtime::Impl {
        const RuntimeOptions& wanted)
       : plan(resolved),
         timing(queues),
-        options(wanted),
+        options(with_numbers_from_anywhere(wanted)),
         memories(all_memories(plan)),
         field(plan, memories, options.still) {
     for (std::size_t c = 0; c < memories.size(); ++c) {
@@ -91,7 +99,6 @@ struct Runtime::Impl {
   std::list<MasterWires> wires;  // parallel to masters
   std::list<Alarm> program_alarms;
   std::vector<std::uint64_t> revisions;  // of memories, as last looked at
-  std::vector<engine::Notice> notices;
   Endpoints endpoints;
   const engine::Finished* finished = nullptr;
   bool begun = false;
@@ -202,15 +209,11 @@ void Runtime::Impl::act_all() {
   if (looking) return;
   looking = true;
   const Duration now = reactor.now();
-  auto alarm = program_alarms.begin();
-  for (engine::Program& program : programs) {
-    program.act(now);
-    (alarm++)->set(program.next_wake(now));
-  }
+  for (engine::Program& program : programs) program.act(now);
   for (MasterWires& each : wires) each.act();
-  for (engine::Master& master : masters) {
-    for (const engine::Notice& notice : master.take_notices()) notices.push_back(notice);
-  }
+  // only now: what masters have just brought may be what a program waits for
+  auto alarm = program_alarms.begin();
+  for (engine::Program& program : programs) (alarm++)->set(program.next_wake(now));
   for (std::size_t c = 0; c < memories.size(); ++c) revisions[c] = memories[c].revision();
   looking = false;
 }
@@ -255,6 +258,29 @@ void Runtime::run_until(Duration until, const engine::Finished& finished) {
   impl.finished = nullptr;
 }
 
+void Runtime::finish(const engine::Finished& finished) {
+  Impl& impl = *impl_;
+  if (!impl.begun) return;
+  impl.finished = &finished;
+  for (engine::Master& master : impl.masters) master.stop();
+  impl.act_all();
+  const Duration limit = impl.reactor.now() + engine::longest_ending;
+  const auto busy = [](const engine::Master& master) { return master.under_way() > 0; };
+  while (impl.reactor.failure.empty() && impl.reactor.now() < limit &&
+         std::any_of(impl.masters.begin(), impl.masters.end(), busy)) {
+    constexpr Duration step = std::chrono::milliseconds(5);
+    impl.reactor.run_until(std::min(limit, impl.reactor.now() + step));
+    impl.act_all();
+  }
+  for (engine::Master& master : impl.masters) {
+    master.abandon(impl.reactor.now());
+    for (const engine::RequestRecord& record : master.take_records()) {
+      if (finished) finished(record);
+    }
+  }
+  impl.finished = nullptr;
+}
+
 Duration Runtime::now() const {
   return impl_->begun ? impl_->reactor.now() : Duration{};
 }
@@ -273,11 +299,14 @@ std::vector<engine::Program>& Runtime::programs() {
 const std::vector<engine::Master>& Runtime::masters() const {
   return impl_->masters;
 }
-const std::vector<engine::Notice>& Runtime::notices() const {
-  return impl_->notices;
+std::uint64_t Runtime::frames_sent() const {
+  std::uint64_t all = 0;
+  for (const MasterWires& wires : impl_->wires) all += wires.frames_sent();
+  return all;
 }
 void Runtime::set_faults(engine::FaultScript script) {
   impl_->faults = std::move(script);
+  impl_->field.set_restarts(impl_->faults);
   if (!impl_->begun) return;
   for (ServedHost& host : impl_->hosts) host.act();
 }

@@ -10,6 +10,7 @@
 #include <cerrno>
 #include <cstring>
 #include <optional>
+#include <string_view>
 #include <utility>
 
 #include <fmt/format.h>
@@ -73,7 +74,10 @@ tl::expected<int, LiveError> open_serial(const std::string& device,
     return fail(device, what);
   };
   if (::isatty(fd) == 0) return give_up("is no serial device");
-  const bool pseudo = device.starts_with("/dev/pts/");
+  // a link may lead to it
+  std::array<char, 128> name{};
+  const bool pseudo = ::ttyname_r(fd, name.data(), name.size()) == 0 &&
+                      std::string_view(name.data()).starts_with("/dev/pts/");
   if (!pseudo && ::ioctl(fd, TIOCEXCL) != 0) return give_up(reason(errno));
   termios settings{};
   if (::tcgetattr(fd, &settings) != 0) return give_up(reason(errno));

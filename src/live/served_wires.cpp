@@ -54,14 +54,26 @@ ServedHost::ServedHost(Reactor& reactor, engine::HostStation station, tcp::accep
       station_(std::move(station)),
       acceptor_(std::move(acceptor)),
       alarm_(reactor, [this] { act(); }),
+      pause_(reactor.io),
       after_(std::move(after)) {
   accept();
+}
+
+// Where no descriptor is left, the next try would fail at once as well, and for ever.
+void ServedHost::accept_later() {
+  pause_.expires_after(std::chrono::milliseconds(100));
+  pause_.async_wait([this](error_code error) {
+    if (!error) accept();
+  });
 }
 
 void ServedHost::accept() {
   acceptor_.async_accept([this](error_code error, tcp::socket socket) {
     if (error == asio::error::operation_aborted) return;
-    if (!error) {
+    if (error) return accept_later();
+    // as many as nobody needs who means well
+    constexpr std::size_t most_sessions = 500;
+    if (sessions_.size() < most_sessions) {
       const std::uint64_t id = next_id_++;
       error_code ignored;
       const auto peer = socket.remote_endpoint(ignored);
@@ -82,6 +94,10 @@ void ServedHost::read(std::uint64_t id, const std::shared_ptr<Session>& session)
   session->socket.async_read_some(
       asio::buffer(session->buffer), [this, id, session](error_code error, std::size_t bytes) {
         if (!sessions_.contains(id)) return;
+        if (error == asio::error::eof && station_.owes(id)) {
+          session->has_ended = true;  // act() closes once all is answered
+          return;
+        }
         if (error) {
           close(id);
           act();
@@ -115,6 +131,10 @@ void ServedHost::act() {
       if (!error && sent != action.bytes.size()) error = asio::error::no_buffer_space;
     }
     if (error || action.kind == StationAction::Kind::close) close(action.session);
+  }
+  for (auto at = sessions_.begin(); at != sessions_.end();) {
+    const auto session = at++;
+    if (session->second->has_ended && !station_.owes(session->first)) close(session->first);
   }
   alarm_.set(station_.next_wake());
   after_();

@@ -50,8 +50,10 @@ class ServedHost {
     explicit Session(asio::ip::tcp::socket connected) : socket(std::move(connected)) {}
     asio::ip::tcp::socket socket;
     std::array<std::byte, 4096> buffer{};
+    bool has_ended = false;  // it asks nothing more, and may wait for answers
   };
   void accept();
+  void accept_later();
   void read(std::uint64_t id, const std::shared_ptr<Session>& session);
   void close(std::uint64_t id);
 
@@ -61,6 +63,7 @@ class ServedHost {
   std::map<std::uint64_t, std::shared_ptr<Session>> sessions_;
   std::uint64_t next_id_ = 1;
   Alarm alarm_;
+  asio::steady_timer pause_;  // before the next connection is taken, after an error
   std::function<void()> after_;
 };
 

@@ -385,7 +385,7 @@ TEST_CASE("a full disk ends with status 3 and one line, and what was measured st
                  " rehearse maltings.toml --fast --no-faults --duration 60s -o out"},
       site.path());
   CHECK(full.status == 3);
-  CHECK(full.err == "greymet: out/log.csv: File too large\n");
+  CHECK(full.err == "greymet: out/log.csv: File too large; the log ends here, the rest goes on\n");
   CHECK(Json::parse(site.read("out/rehearse.json"))["accounted"] == true);
   const test::Outcome trend = site.run(
       {"trend", "out/log.csv", "--plan", "maltings.toml", "moisture.grain_moisture", "--json"});

@@ -7,8 +7,8 @@
 
 namespace greymet::cli {
 
-// While it lives, SIGINT and SIGTERM request a stop instead of ending the program; a second one
-// ends it. One at a time.
+// While it lives, SIGINT, SIGTERM and SIGHUP request a stop instead of ending the program; a second
+// one ends it. One at a time.
 class StopSignals {
  public:
   StopSignals();

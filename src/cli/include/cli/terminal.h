@@ -26,7 +26,13 @@ struct Terminal {
   bool progress = false;  // err is a terminal
   bool folds = false;     // out is a terminal: long lines are folded at blanks
   std::size_t width = 100;
+  int out_fd = -1;  // what lies behind the streams; -1: nothing that could hold anybody up
+  int err_fd = -1;
 };
+
+// A few lines can be written to the descriptor without waiting: no terminal that was paused, no
+// pipe that nobody reads.
+[[nodiscard]] bool takes_lines(int fd);
 
 // Every name, message or excerpt from a file or the command line is printed through it.
 using model::shown;

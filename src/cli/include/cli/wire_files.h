@@ -9,7 +9,7 @@
 
 #include "cli/commands.h"
 #include "cli/print.h"
-#include "engine/controller_memory.h"
+#include "engine/stage.h"
 #include "files/file_source.h"
 #include "files/request_log.h"
 #include "files/wire_tables.h"
@@ -24,10 +24,16 @@ namespace greymet::cli {
 
 // log.csv in the folder of -o; nothing where no folder was asked for.
 [[nodiscard]] tl::expected<std::optional<files::RequestLog>, files::FileError> begin_log(
-    const OutputOptions& output, const model::ResolvedPlan& plan);
+    const OutputOptions& output, const model::ResolvedPlan& plan, files::OnSlowDisk on_slow_disk);
+// Says once that the log cannot be written any more, as soon as that is so.
+void tell_failure(std::optional<files::RequestLog>& log, const Terminal& terminal);
 // Writes what waits, and says what could not be written. `status`, or exit_unreachable.
 [[nodiscard]] int finish_log(std::optional<files::RequestLog>& log, int status,
                              const Terminal& terminal);
+
+// "besides answers, on north: 17 x bad checksum, 3 x the own request", a line a wire; empty where
+// there was nothing.
+[[nodiscard]] std::string odd_wires_text(const std::vector<engine::OddWire>& wires);
 
 // A number into one word or bit.
 void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number);

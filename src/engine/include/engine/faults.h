@@ -66,7 +66,6 @@ struct Effects {
   Duration slow{};
   double garbled = 0;
   std::optional<std::uint8_t> exception;
-  [[nodiscard]] bool any() const;
 };
 
 // A script, quick to ask.
@@ -92,6 +91,7 @@ struct FaultyReply {
   modbus::Bytes reply;               // empty: none
   Duration later{};                  // than it would have come
   bool drop = false;
+  bool refusal = false;  // the reply is an exception
 };
 // `reply` is the PDU that would be answered. Random only where `garbled` and `noise` are.
 [[nodiscard]] FaultyReply make_reply(const Effects& effects, const modbus::Frame& request,

@@ -12,6 +12,7 @@
 #include <tuple>
 #include <vector>
 
+#include "engine/faults.h"
 #include "engine/controller_memory.h"
 #include "engine/generator.h"
 #include "engine/register_image.h"
@@ -103,12 +104,16 @@ class Field {
                                                      std::uint8_t unit) const;
   [[nodiscard]] FieldSlave& slave(std::size_t index) { return *slaves_[index]; }
 
+  // Slaves restart, their memory as at the start, at the instants of the script.
+  void set_restarts(const FaultScript& script);
+
   // Watchdogs of slaves that nobody asked (or wrote to) for too long.
   struct Tripped {
     std::size_t slave = 0;
-    Duration at{};
+    Duration at{};            // the first time
+    std::uint64_t times = 0;  // a watchdog that is served again may trip again
   };
-  // Those that trip by `now`, each once until it is served again.
+  // Those that have tripped by `now`, whenever that was, since the last call.
   [[nodiscard]] std::vector<Tripped> tripped(Duration now);
 
  private:
@@ -116,8 +121,11 @@ class Field {
     Duration limit{};
     bool by_writes = false;
     Duration last{};
-    bool tripped = false;
+    bool tripped = false;  // and not served since
+    Tripped seen;
   };
+  void look_at(std::size_t slave, Duration now);
+  void restart_due(Duration now);
   const model::ResolvedPlan& plan_;
   std::vector<std::unique_ptr<FieldSlave>> slaves_;
   std::vector<std::unique_ptr<PeerImage>> peers_;  // per controller
@@ -125,6 +133,7 @@ class Field {
   std::map<model::Target, AnswerCounters> counters_;
   std::map<std::pair<std::string, std::int64_t>, std::vector<model::Target>, std::less<>> hosts_;
   std::vector<std::optional<Watchdog>> watchdogs_;
+  std::vector<std::pair<Duration, std::size_t>> restarts_;  // instant, slave; the last comes first
 };
 
 // A raw value of the type from a number in engineering units, cut to what the type holds.

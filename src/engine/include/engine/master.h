@@ -6,7 +6,6 @@
 #pragma once
 
 #include <cstdint>
-#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,14 +13,23 @@
 #include "engine/agenda.h"
 #include "engine/controller_memory.h"
 #include "engine/frame_receiver.h"
+#include "engine/late_answers.h"
 #include "engine/reply_check.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::engine {
 
-// How a request ended. Those that were sent are good, exception, timeout or bad.
-enum class Outcome : std::uint8_t { good, exception, timeout, bad, left_out, dropped };
-// "good", "exception", "timeout", "bad", "left-out", "dropped"
+// How a request ended. Those that were sent are good, exception, timeout, bad or unfinished.
+enum class Outcome : std::uint8_t {
+  good,
+  exception,
+  timeout,
+  bad,
+  left_out,
+  dropped,
+  unfinished,  // under way when everything ended
+};
+// "good", "exception", "timeout", "bad", "left-out", "dropped", "unfinished"
 [[nodiscard]] std::string_view to_string(Outcome outcome);
 
 // One finished request, as the log keeps it.
@@ -32,21 +40,15 @@ struct RequestRecord {
   Duration release{};
   Duration start{};    // its turn came
   Duration replied{};  // last byte of the answer; the end where there was none
+  // The words were looked up by the slave no earlier than this: the reply where only one try can
+  // have been answered, else the first that can.
+  Duration as_of{};
   Duration end{};      // the line or connection is free for the next one
   std::int64_t tries = 0;
   Outcome outcome = Outcome::good;
   std::uint8_t exception = 0;
   bool broadcast = false;
   std::vector<std::uint16_t> words;  // read, else written; bits in the lowest positions
-};
-
-// Something on the wire that was no answer, and was survived.
-struct Notice {
-  Duration at{};
-  std::size_t link = 0;
-  Oddity oddity = Oddity::noise;
-  std::size_t bytes = 0;
-  std::optional<std::size_t> transaction;  // under way at the time
 };
 
 // What the driver is to do, in this order.
@@ -69,10 +71,9 @@ struct MasterOptions {
   // A serial line takes its time: what arrives before a request can have been sent is an echo.
   bool lines_take_time = true;
   Duration silence = std::chrono::milliseconds(20);  // see FrameReceiver
-  // So long after a request failed its answer may still come. Until then, on a line or through a
-  // transparent gateway, an answer that would fit both is taken for neither; and a slave that gave
-  // such a one is not asked until nothing can come any more.
-  Duration late_answers = std::chrono::seconds(2);
+  Duration late_answers = std::chrono::seconds(2);  // the horizon of LateAnswers
+  // TCP: the first transaction number of each connection of the plan.
+  std::uint16_t first_number = 1;
   Duration first_back_off = std::chrono::milliseconds(100);  // of a connection that was refused
   Duration most_back_off = std::chrono::seconds(5);
 };
@@ -97,7 +98,13 @@ class Master {
 
   // What has finished since the last call.
   [[nodiscard]] std::vector<RequestRecord> take_records();
-  [[nodiscard]] std::vector<Notice> take_notices();
+  [[nodiscard]] const std::string& name_of(std::size_t link) const {
+    return link_of(link).queue->name;
+  }
+  // Bytes on that line or connection that were no answer, and were survived.
+  [[nodiscard]] const OddityCounts& oddities(std::size_t link) const {
+    return link_of(link).oddities;
+  }
   // Releases of a job that came while the previous one waited or ran.
   [[nodiscard]] std::uint64_t missed(std::size_t link, std::size_t job) const;
   // Lines and connections of this controller, as indices into TimingModel::queues.
@@ -105,8 +112,10 @@ class Master {
   [[nodiscard]] model::ControllerIndex controller() const { return controller_; }
   // Requests that have been sent and not finished.
   [[nodiscard]] std::size_t under_way() const;
-  // From now on nothing new starts.
+  // From now on nothing new starts, and nothing is tried again.
   void stop() { stopped_ = true; }
+  // What is under way ends here, unfinished.
+  void abandon(Duration now);
 
  private:
   // Words of one value that change their order on the way.
@@ -131,6 +140,7 @@ class Master {
   };
   enum class Stage : std::uint8_t { connecting, waiting, cooling };
   struct UnderWay {
+    std::uint64_t number = 0;  // of its own among all of the link
     std::size_t job = 0;
     Duration release{};
     Duration start{};
@@ -138,24 +148,21 @@ class Master {
     std::int64_t tries = 0;
     std::int64_t most_tries = 1;
     Stage stage = Stage::waiting;
+    Duration first_sent{};
     Duration sent{};
     Duration deadline{};  // connecting, waiting
+    Duration timeout{};   // waiting: the deadline as long as nothing came
     Duration ready{};     // cooling: then again, or the end
     bool again = false;
     bool odd = false;        // something came that was no answer
     bool ambiguous = false;  // something that may have been one
     bool echo_seen = false;  // in this try
-    bool unreachable = false;
+    std::size_t junk = 0;    // bytes in this try that were no frame
     Outcome outcome = Outcome::timeout;
     std::uint8_t exception = 0;
     Duration replied{};
     std::vector<std::uint16_t> words;
     std::optional<modbus::Reply> reply;
-  };
-  // A request whose answer may still come.
-  struct Owed {
-    Asked asked;
-    Duration until{};
   };
   enum class Connection : std::uint8_t { closed, opening, open };
   struct Link {
@@ -164,9 +171,10 @@ class Master {
     Agenda agenda;
     FrameReceiver receiver;
     std::vector<Planned> jobs;
+    LateAnswers late;
     std::vector<UnderWay> under_way;
-    std::vector<Owed> owed;
-    std::map<std::uint8_t, Duration> quiet;  // units that are not asked until then
+    OddityCounts oddities;
+    std::uint64_t started = 0;  // requests so far
     Connection connection = Connection::closed;
     Duration back_off{};
     Duration not_before{};  // no connection is tried earlier
@@ -193,14 +201,16 @@ class Master {
   void accept(Link& link, UnderWay& request, const ReceivedFrame& frame, const Answer& answer);
   [[nodiscard]] bool is_echo(const Link& link, const UnderWay& request,
                              const ReceivedFrame& frame) const;
-  static void settle(Link& link, const ReceivedFrame& frame);
-  [[nodiscard]] bool is_ambiguous(Link& link, const UnderWay& request, const ReceivedFrame& frame);
-  void notice(Duration at, const Link& link, Oddity oddity, std::size_t bytes);
+  [[nodiscard]] bool is_too_early(const Link& link, const UnderWay& request,
+                                  const ReceivedFrame& frame) const;
+  [[nodiscard]] static bool was_damaged_answer(const Link& link, const UnderWay& request);
 
   [[nodiscard]] Duration next_due(const Link& link) const;
   void catch_up(Link& link, Duration now);
   void pass_deadline(Link& link, UnderWay& request);
   void fail_try(Link& link, UnderWay& request, Duration ready);
+  void take_rest(Link& link, UnderWay& request);
+  void give_up_try(Link& link, UnderWay& request, Duration now);
   void complete(Link& link, std::size_t at);
   void record(Link& link, const UnderWay& request, Duration end);
 
@@ -218,6 +228,7 @@ class Master {
                                                      Duration now) const;
   [[nodiscard]] Candidate next_to_start(Duration now, bool continuous);
   void dispatch(Duration now);
+  [[nodiscard]] modbus::Request words_to_send(const Planned& planned) const;
   void start(Link& link, const Agenda::Turn& turn, Duration now);
   void send(Link& link, UnderWay& request, Duration now);
   void hang_up(Link& link, const UnderWay& request);
@@ -236,7 +247,6 @@ class Master {
   std::vector<Link> links_;
   std::vector<Delivery> deliveries_;
   std::vector<RequestRecord> records_;
-  std::vector<Notice> notices_;
   std::vector<MasterAction> actions_;
   std::uint64_t looked_at_revision_ = ~std::uint64_t{0};
   bool stopped_ = false;

@@ -2,14 +2,17 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "engine/master.h"
 
 namespace greymet::engine {
 
-// Durations, of which only so many are kept; least, mean and greatest are of all.
+// Durations. The first ones are kept, all others counted in classes of their size, so that months
+// take no more memory than minutes; least, mean and greatest are exact.
 class DurationSample {
  public:
   void add(Duration value);
@@ -17,28 +20,29 @@ class DurationSample {
   [[nodiscard]] std::optional<Duration> least() const;
   [[nodiscard]] std::optional<Duration> greatest() const;
   [[nodiscard]] std::optional<double> mean_ms() const;
-  // The smallest that at least this share (0..1) do not exceed; of more than 20,000 values that of
-  // a fair sample of them.
+  // The smallest that at least this share (0..1) do not exceed; of more than 256 values to within
+  // 0.4 %.
   [[nodiscard]] std::optional<Duration> quantile(double share) const;
   [[nodiscard]] std::optional<Duration> median() const { return quantile(0.5); }
 
  private:
-  static constexpr std::size_t most_kept = 20'000;
-  std::vector<Duration> kept_;
+  static constexpr std::size_t most_kept = 256;
+  std::vector<Duration> kept_;                     // all, until there are too many
+  std::map<std::uint32_t, std::uint64_t> classes_;  // then how many of each class
   std::uint64_t count_ = 0;
   double sum_ms_ = 0;
   Duration least_ = never;
   Duration greatest_{};
-  std::uint64_t random_ = 1;
 };
 
-// One transaction. What was sent is good, exception, timeout or bad.
+// One transaction. What was sent is good, exception, timeout, bad or unfinished.
 struct TransactionMeasure {
   std::uint64_t sent = 0;
   std::uint64_t good = 0;
   std::uint64_t exceptions = 0;
   std::uint64_t timeouts = 0;
   std::uint64_t bad = 0;
+  std::uint64_t unfinished = 0;  // under way at the end
   std::uint64_t dropped = 0;   // released and never sent: parked, or no connection
   std::uint64_t left_out = 0;  // not allowed, or with values that nobody stated
   std::uint64_t tries = 0;
@@ -46,7 +50,8 @@ struct TransactionMeasure {
   DurationSample services;   // turn to end, of good ones
   std::optional<std::uint8_t> last_exception;
 
-  [[nodiscard]] bool accounted() const { return sent == good + exceptions + timeouts + bad; }
+  // Requests that have ended one way or another.
+  [[nodiscard]] std::uint64_t finished() const { return sent - unfinished; }
   void add(const RequestRecord& record);
 };
 
@@ -58,7 +63,9 @@ class Measures {
   [[nodiscard]] const TransactionMeasure& of(std::size_t transaction) const {
     return of_[transaction];
   }
-  [[nodiscard]] bool accounted() const;
+  [[nodiscard]] std::pair<std::uint64_t, std::uint64_t> sent_and_good() const;
+  // Frames that all records speak of.
+  [[nodiscard]] std::uint64_t tries() const;
 
  private:
   std::vector<TransactionMeasure> of_;

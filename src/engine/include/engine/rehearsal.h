@@ -107,8 +107,8 @@ struct RehearsalResult {
   std::vector<RehearsedFault> faults;
   std::vector<RehearsedHeartbeat> heartbeats;
   std::vector<Field::Tripped> watchdogs;  // of slaves, while nothing was wrong
-  std::size_t notices = 0;                // bytes that were no answer
-  bool accounted = true;
+  std::vector<OddWire> odd;               // what came and was no answer
+  bool accounted = true;                  // as many frames in the records as on the wires
   bool stopped = false;  // before its end
   bool passed = false;
 };

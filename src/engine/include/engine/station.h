@@ -95,6 +95,8 @@ class HostStation {
                             std::string_view from = "127.0.0.1");
   void receive(Duration now, std::uint64_t session, modbus::ByteView bytes);
   void closed(std::uint64_t session);
+  // Something that was asked over it has not been answered yet.
+  [[nodiscard]] bool owes(std::uint64_t session) const;
   void act(Duration now, std::vector<StationAction>& actions);
   [[nodiscard]] Duration next_wake() const;
   [[nodiscard]] const StationCounts& counts() const { return counts_; }

@@ -39,6 +39,7 @@ class World final : public Stage {
         const WorldOptions& options);
 
   void run_until(Duration until, const Finished& finished) override;
+  void finish(const Finished& finished) override;
   [[nodiscard]] Duration now() const override { return now_; }
   [[nodiscard]] bool stopped() const override { return options_.stop.stop_requested(); }
 
@@ -48,7 +49,7 @@ class World final : public Stage {
   [[nodiscard]] Field& field() override { return field_; }
   [[nodiscard]] std::vector<Program>& programs() override { return programs_; }
   [[nodiscard]] const std::vector<Master>& masters() const override { return masters_; }
-  [[nodiscard]] const std::vector<Notice>& notices() const override { return notices_; }
+  [[nodiscard]] std::uint64_t frames_sent() const override { return frames_sent_; }
   void set_faults(FaultScript script) override;
   void touch() override;
 
@@ -69,7 +70,7 @@ class World final : public Stage {
     Kind kind = Kind::to_master;
     std::size_t link = 0;
     std::uint64_t order = 0;
-    std::uint64_t epoch = 0;  // of the link's connection
+    std::uint64_t epoch = 0;  // of the link's connection; a restart: of the script
     std::size_t job = 0;
     Duration turn{};  // of its request
     modbus::Bytes bytes;
@@ -120,7 +121,8 @@ class World final : public Stage {
   std::map<std::size_t, SharedLine> shared_;  // per line behind gateways
   std::vector<Event> events_;                 // a heap
   std::uint64_t order_ = 0;
-  std::vector<Notice> notices_;
+  std::uint64_t frames_sent_ = 0;
+  std::uint64_t scripts_ = 0;  // of faults so far
   DelaySource delays_;
   Duration now_{};
   // Who has to act, and when next: most events concern one controller.

@@ -1,9 +1,12 @@
 // The log of finished requests: one CSV row each, in the order in which they ended.
 #pragma once
 
+#include <memory>
+#include <optional>
 #include <string>
 
 #include "engine/master.h"
+#include "files/background_writer.h"
 #include "files/output_folder.h"
 
 namespace greymet::files {
@@ -15,26 +18,33 @@ namespace greymet::files {
                                           const engine::RequestRecord& record);
 
 // Writes the log into a folder while it grows. Rows are complete lines, handed to the operating
-// system at least once a second, so that what a killed program leaves can be read.
+// system at least once a second as long as tick() is called, so that what a killed program leaves
+// can be read. Nobody waits for the disk but where that was asked for.
 class RequestLog {
  public:
   [[nodiscard]] static tl::expected<RequestLog, FileError> begin(OutputFolder& folder,
                                                                  const std::string& name,
-                                                                 const model::ResolvedPlan& plan);
-  // `now` is the time of the run. After a failure nothing more is written.
-  void add(const engine::RequestRecord& record, model::Duration now);
-  // What has not been written yet. The first failure of all, if there was one.
-  [[nodiscard]] tl::expected<void, FileError> flush();
+                                                                 const model::ResolvedPlan& plan,
+                                                                 OnSlowDisk on_slow_disk);
+  // After a failure nothing more is written.
+  void add(const engine::RequestRecord& record);
+  // To be called several times a second; `now` is the time of the run.
+  void tick(model::Duration now);
+  // A failure that nobody has been told yet, as soon as it has happened.
+  [[nodiscard]] std::optional<FileError> new_failure();
+  // Writes what waits. The first failure of all, if there was one.
+  [[nodiscard]] std::optional<FileError> finish();
 
  private:
-  RequestLog(const model::ResolvedPlan& plan, Descriptor fd, std::string path)
-      : plan_(&plan), fd_(std::move(fd)), path_(std::move(path)) {}
+  RequestLog(const model::ResolvedPlan& plan, std::unique_ptr<BackgroundWriter> writer)
+      : plan_(&plan), writer_(std::move(writer)) {}
+  void hand_over();
+
   const model::ResolvedPlan* plan_;
-  Descriptor fd_;
-  std::string path_;
+  std::unique_ptr<BackgroundWriter> writer_;
   std::string waiting_;
-  model::Duration written_at_{};
-  std::optional<FileError> failure_;
+  model::Duration handed_over_at_{};
+  bool failure_was_told_ = false;
 };
 
 }  // namespace greymet::files

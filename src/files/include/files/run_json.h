@@ -3,7 +3,10 @@
 
 #include <string>
 
+#include <nlohmann/json_fwd.hpp>
+
 #include "engine/run_watch.h"
+#include "engine/stage.h"
 
 namespace greymet::files {
 
@@ -13,11 +16,14 @@ struct RunSummary {
   std::vector<engine::RunTransaction> transactions;
   std::vector<engine::Expectation> expected;
   std::vector<engine::ExpectationResult> results;  // parallel
-  std::size_t oddities = 0;
+  std::vector<engine::OddWire> odd;  // what came and was no answer
   bool accounted = true;
   bool passed = false;
   std::string lost;  // a device that went away, as it is shown; empty if none did
 };
+
+// What was no answer, a row a wire with a count a kind: part of both documents.
+[[nodiscard]] nlohmann::ordered_json odd_wires_json(const std::vector<engine::OddWire>& wires);
 
 [[nodiscard]] std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary);
 // "where,value,unit,raw,age_s,transaction"

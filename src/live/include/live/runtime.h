@@ -1,7 +1,8 @@
 // The real world: sockets, serial ports and pseudo-terminals, on the clock of the computer.
 //
 // Carries out what masters and stations of the engine want done, and tells them what arrives. Reads
-// and writes never block. One thread; everything happens inside run_until().
+// and writes never block. One thread; everything happens inside run_until() and finish(), and what
+// those call back must not block either: meanwhile no wire is served.
 #pragma once
 
 #include <memory>
@@ -47,13 +48,14 @@ class Runtime final : public engine::Stage {
   ~Runtime() override;
 
   void run_until(Duration until, const engine::Finished& finished) override;
+  void finish(const engine::Finished& finished) override;
   [[nodiscard]] Duration now() const override;
   [[nodiscard]] bool stopped() const override;
   [[nodiscard]] engine::ControllerMemory& memory(std::size_t controller) override;
   [[nodiscard]] engine::Field& field() override;
   [[nodiscard]] std::vector<engine::Program>& programs() override;
   [[nodiscard]] const std::vector<engine::Master>& masters() const override;
-  [[nodiscard]] const std::vector<engine::Notice>& notices() const override;
+  [[nodiscard]] std::uint64_t frames_sent() const override;
   void set_faults(engine::FaultScript script) override;
   void touch() override;
 
