@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "checks/catalogue.h"
 #include "cli/print.h"
 #include "files/source_text.h"
 #include "model/utf8_text.h"
@@ -158,7 +159,11 @@ std::string tally_text(const checks::Tally& tally) {
 }
 
 checks::RuleSelection rules_without_time() {
-  return {{"P", "S", "F", "M", "D", "C", "N01", "N02", "N03", "N04", "N07", "N08", "N09", "N10"}};
+  checks::RuleSelection all;
+  for (const checks::RuleEntry& entry : checks::catalogue()) {
+    if (entry.needs == checks::Needs::plan) all.picked.emplace_back(to_string(entry.code));
+  }
+  return all;
 }
 
 UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,

@@ -69,8 +69,8 @@ std::string heartbeats_text(const timing::TimingReport& report, const Terminal& 
 
 namespace {
 
-// How the responses of a line stand to their periods.
-std::string verdict_of(const timing::LineReport& line) {
+// How the responses of a line stand to their periods, and how bad that is.
+std::pair<std::string, Tint> verdict_of(const timing::LineReport& line) {
   std::size_t cyclic = 0;
   std::size_t missing = 0;
   std::size_t late = 0;
@@ -83,10 +83,12 @@ std::string verdict_of(const timing::LineReport& line) {
       ++late;
     }
   }
-  if (missing > 0) return fmt::format("{} of {} miss their periods", missing, cyclic);
-  if (late > 0) return fmt::format("{} of {} periods not guaranteed", late, cyclic);
-  return cyclic == 0 ? std::string("nothing by the clock")
-                     : fmt::format("{} period{} kept", cyclic, cyclic == 1 ? "" : "s");
+  if (missing > 0) return {fmt::format("{} of {} miss their periods", missing, cyclic), Tint::red};
+  if (late > 0) {
+    return {fmt::format("{} of {} periods not guaranteed", late, cyclic), Tint::yellow};
+  }
+  if (cyclic == 0) return {"nothing by the clock", Tint::none};
+  return {fmt::format("{} period{} kept", cyclic, cyclic == 1 ? "" : "s"), Tint::none};
 }
 
 // "2 good, 1 not guaranteed"
@@ -115,16 +117,12 @@ std::string summary_text(const timing::TimingReport& report, const Terminal& ter
   std::string text = tinted(terminal, Tint::bold, "in short") + "\n";
   for (const timing::LineReport& line : report.lines) {
     if (line.transactions.empty()) continue;
-    const std::string verdict = verdict_of(line);
-    const bool bad = line.utilisation_percent > 100 || verdict.find("miss") != std::string::npos;
-    const bool doubtful = line.utilisation_percent > 80 || verdict.find("not") != std::string::npos;
-    text +=
-        fmt::format("  {} use {:>5.1f} %, {}\n", name_cell(line.name, 14), line.utilisation_percent,
-                    tinted(terminal,
-                           bad        ? Tint::red
-                           : doubtful ? Tint::yellow
-                                      : Tint::none,
-                           verdict));
+    auto [verdict, tint] = verdict_of(line);
+    constexpr double much = 80;
+    if (line.utilisation_percent > 100) tint = Tint::red;
+    if (tint == Tint::none && line.utilisation_percent > much) tint = Tint::yellow;
+    text += fmt::format("  {} use {:>5.1f} %, {}\n", name_cell(line.name, 14),
+                        line.utilisation_percent, tinted(terminal, tint, verdict));
   }
   if (!report.heartbeats.empty()) {
     text += fmt::format("  {} {}\n", name_cell("heartbeats", 14), verdicts_of(report.heartbeats));

@@ -2,11 +2,23 @@
 
 #include <fmt/format.h>
 
+#include "engine/run_watch.h"
 #include "html.h"
 
 namespace greymet::exports {
 
 using MeasuredJson = nlohmann::ordered_json;
+
+namespace {
+
+// Of a transaction in a result of run or rehearse; what is not known is not well.
+bool is_well(std::string_view verdict) {
+  return verdict == to_string(engine::RunVerdict::good) ||
+         verdict == to_string(engine::RunVerdict::not_run) ||
+         verdict == to_string(engine::RunVerdict::left_out) || verdict == "–";
+}
+
+}  // namespace
 
 MeasuredRun::MeasuredRun(const Measured& file, std::string_view fingerprint)
     : file_(file.file), document_(MeasuredJson::parse(file.document, nullptr, false)) {
@@ -67,7 +79,7 @@ std::string MeasuredRun::text() const {
         {words(t, "name"), count(t, "sent"), count(t, "good"), count(t, "exceptions"),
          count(t, "timeouts"), count(t, "bad"), number(t, "response_median_ms"),
          number(t, "predicted_ms"), number(t, "response_max_ms"), number(t, "bound_ms"), verdict},
-        verdict == "off" || verdict == "late" || verdict == "bad" ? "bad" : "");
+        is_well(verdict) ? "" : "bad");
   }
   text += table.text("it has no transactions");
   HtmlTable faults({"slave", "fault", ">noticed after ms", ">recovered after ms", "verdict"});

@@ -98,7 +98,7 @@ class Book {
 
   // The same plan gives the same bytes: no time of making.
   bool close(const std::string& title, const std::string& fingerprint) {
-    std::string shown_title = model::shown(title).substr(0, 200);
+    std::string shown_title = model::shortened(model::shown(title), 200);
     std::string comments = fingerprint;
     lxw_doc_properties properties{};
     properties.title = shown_title.data();

@@ -115,6 +115,12 @@ class FaultRow {
       return std::nullopt;
     }
     fault.kind = *known;
+    const bool of_connections = *known == FaultKind::drop || *known == FaultKind::refuse;
+    if (of_connections && !fault.is_peer && in.cell("slave") != nullptr &&
+        fault.index < plan_.exchange.slaves.size() && !plan_.exchange.slaves[fault.index].host) {
+      in.bad(*kind, "fault", "a fault that a slave on a line can have: it has no connection");
+      return std::nullopt;
+    }
     read_with(in, fault);
     return fault;
   }

@@ -31,11 +31,11 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 [[nodiscard]] std::string timing_text(const model::ResolvedPlan& plan,
                                       const timing::TimingReport& report, const Terminal& terminal);
 
-// Its parts below the lines: noticing a stop, paths, silent slaves; and what their columns mean.
 // How one bound is made up, for `timing --why`.
 [[nodiscard]] std::string why_text(const model::ResolvedPlan& plan,
                                    const timing::TimingReport& report, const timing::Why& why,
                                    const Terminal& terminal);
+// The parts below the lines: noticing a stop, paths, silent slaves; and what their columns mean.
 [[nodiscard]] std::string supervision_text(const model::ResolvedPlan& plan,
                                            const timing::TimingReport& report,
                                            const Terminal& terminal);
@@ -48,7 +48,7 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
                                          const engine::RehearsalResult& result,
                                          const Terminal& terminal);
 
-// All families but T and H, and N's rules about time.
+// All rules that need no timing.
 [[nodiscard]] checks::RuleSelection rules_without_time();
 
 // A plan that a command other than check can work on, or the exit status it must end with. P
