@@ -7,7 +7,7 @@
 #include "files/exchange_export.h"
 #include "files/findings_sarif.h"
 #include "files/memory_json.h"
-#include "files/output_folder.h"
+#include "model/file_name.h"
 #include "files/plan_loader.h"
 #include "files/result_json.h"
 #include "input.h"
@@ -40,7 +40,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const std::string bytes = fuzz::text_of(data, std::min<std::size_t>(size, 200));
   require_shown(model::shown(bytes));
   fuzz::require(model::shown(model::shown(bytes)) == model::shown(bytes));
-  const std::string file = files::file_name_of(bytes);
+  const std::string file = model::file_name_of(bytes);
   fuzz::require(!file.empty() && file.size() <= 80 && file.find('/') == std::string::npos);
   // code points that TOML can spell
   std::string name;

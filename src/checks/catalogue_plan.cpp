@@ -76,6 +76,24 @@ moisture,hr,0,f32)",
 accepts = [ { rule = "F11", at = "transaction in", why = "as it was" } ])",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         "Remove the accept, or correct its `rule` or `at`.", ""},
+    RuleEntry{
+        RuleCode::P10, Severity::note, "names that give the same file",
+        "Exports, maps and figures are called after slaves and controllers, in letters, digits, - and _ "
+        "alone, and many file systems take capitals for small letters. Of names that come to the "
+        "same, all but the one that is spelt so get a number of their own.",
+        R"([slave."pump 1"]
+line = "north"
+unit = 7
+[slave.pump-1]
+line = "north"
+unit = 8)",
+        R"([slave.pump-1]
+line = "north"
+unit = 7
+[slave.pump-2]
+line = "north"
+unit = 8)",
+        "Give them names that differ in letters, digits, - or _.", "", check_file_names},
 };
 
 }  // namespace

@@ -111,7 +111,7 @@ int run_fix(const CheckOptions& options, const checks::RuleSelection& selection,
   print_changes(cures.files, terminal);
   print_cures(cures, offers, terminal);
   if (!options.dry_run && !cures.files.empty()) {
-    const int status = write_files(cures.files, terminal);
+    const int status = write_files(options.plan, cures.files, terminal);
     if (status != exit_fine) return status;
   }
   print_result(options, cures.loaded, cures.findings, terminal);
@@ -139,6 +139,7 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     terminal.err << "greymet: --dry-run belongs to --fix: greymet check PLAN --fix --dry-run\n";
     return exit_usage;
   }
+  mend(options.plan, terminal);
   if (!options.fix.empty()) return run_fix(options, selection, terminal);
   const files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
   Findings findings = checks::check(loaded.plan, loaded.findings, selection);

@@ -195,6 +195,7 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   }
   if (!options.compare.empty()) return compare(options, *made, terminal);
   ResultWriter writer(options.out, options.force, terminal);
+  writer.all_or_nothing();
   for (const exports::ExportedFile& file : *made) {
     if (!writer.write(file.name, file.content)) break;
   }

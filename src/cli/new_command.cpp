@@ -8,14 +8,16 @@
 #include <fmt/format.h>
 
 #include "cli/print.h"
+#include "cli/rewrite.h"
 #include "command_line.h"
-#include "files/folder.h"
 #include "files/map_import.h"
 #include "files/map_reader.h"
 #include "files/new_plan.h"
 #include "files/output_folder.h"
 #include "files/plan_rewrite.h"
+#include "files/rewrite_files.h"
 #include "model/duration_text.h"
+#include "model/file_name.h"
 #include "model/register_map.h"
 #include "new_words.h"
 #include "packing/pack.h"
@@ -148,9 +150,10 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   if (!made) return usage(terminal, made.error());
   auto& [plan, maps] = *made;
   std::map<std::string, std::string> written;  // maps by name of file
+  const std::vector<std::string> file_names = model::file_names_of(model::names_of(plan.slaves));
   for (std::size_t s = 0; s < plan.slaves.size(); ++s) {
     NewSlave& slave = plan.slaves[s];
-    slave.map = map_folder + files::file_name_of(slave.name) + ".csv";
+    slave.map = map_folder + file_names[s] + ".csv";
     std::string csv = files::example_map();
     if (!maps[s].empty()) {
       auto map = imported(maps[s], options.sheet, terminal);
@@ -164,10 +167,7 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
     }
     if (!options.numbering.empty()) slave.numbering = options.numbering;
     list_points(csv, slave);
-    if (!written.emplace(slave.map, csv).second) {
-      return usage(terminal,
-                   fmt::format("the maps of two slaves would be called {}", shown(slave.map)));
-    }
+    written.emplace(slave.map, csv);
   }
   const std::string name = "plan.toml";
   const std::string path = options.folder + "/" + name;
@@ -186,9 +186,10 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   };
   if (!folder) return unreachable_file(folder.error());
   for (const auto& [file, csv] : written) {
-    if (const auto done = folder->write(file, csv); !done) return unreachable_file(done.error());
+    if (const auto done = folder->stage(file, csv); !done) return unreachable_file(done.error());
   }
-  if (const auto done = folder->write(name, *text); !done) return unreachable_file(done.error());
+  if (const auto done = folder->stage(name, *text); !done) return unreachable_file(done.error());
+  if (const auto done = folder->commit(); !done) return unreachable_file(done.error());
   terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
                               written.size() == 1 ? "" : "s");
   const bool good = say_check(path, terminal);
@@ -240,6 +241,30 @@ Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap
   return slave;
 }
 
+// A name that no file has yet, capitals aside, but for one with these very bytes that no slave uses.
+std::string free_map_name(const NewSlave& slave, const std::string& csv,
+                          const files::LoadedPlan& loaded) {
+  const files::FileSource source = files::disk_files();
+  const std::string folder =
+      files::folder_of_plan(loaded.sources.front().name) + "/" + map_folder;
+  const std::vector<std::string> present = source.names(folder);
+  const std::string wanted = model::file_name_of(slave.name);
+  for (int number = 1;; ++number) {
+    const std::string name = number == 1 ? wanted : fmt::format("{}-{}", wanted, number);
+    const std::string file = name + ".csv";
+    const bool taken = std::any_of(present.begin(), present.end(), [&](const std::string& each) {
+      return model::are_alike_as_files(each, file);
+    });
+    if (!taken) return name;
+    const auto content = source(folder + file, files::largest_map);
+    const auto& slaves = loaded.plan.plan.slaves;
+    const bool used = std::any_of(slaves.begin(), slaves.end(), [&](const auto& other) {
+      return other.map_file && model::are_alike_as_files(other.map_file->value, map_folder + file);
+    });
+    if (!used && content && *content == csv) return name;
+  }
+}
+
 int join_plan(const NewOptions& options, const Terminal& terminal) {
   if (options.slaves.size() != 1 || options.plan.empty()) {
     return usage(terminal,
@@ -254,13 +279,12 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
   }
   auto slave = joining_slave(options, *map, usable.loaded);
   if (!slave) return usage(terminal, slave.error());
-  slave->map = map_folder + files::file_name_of(slave->name) + ".csv";
+  slave->map = map_folder + free_map_name(*slave, map->csv, usable.loaded) + ".csv";
   slave->map_from = std::filesystem::path(options.from).filename().string();
   slave->numbering = options.numbering.empty() ? map->numbering : std::optional(options.numbering);
   const std::string& before = usable.loaded.sources.front().text;
   const std::string after = files::with_new_slave(before, *slave);
   const std::string parent = std::filesystem::path(options.plan).parent_path().string();
-  const std::string folder_name = parent.empty() ? "." : parent;
   const std::string map_path = parent.empty() ? slave->map : parent + "/" + slave->map;
 
   // read back before anything is written: it has to be the same plan, and one slave more
@@ -273,16 +297,15 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
                  << files::new_slave_text(*slave);
     return exit_findings;
   }
-  auto folder = files::OutputFolder::open(folder_name, options.force);
-  auto done = folder ? folder->write(slave->map, map->csv)
-                     : tl::expected<void, files::FileError>(tl::unexpected(folder.error()));
-  if (done) done = files::rewrite_file(options.plan, before, after);
-  if (!done) {
-    terminal.err << fmt::format("greymet: {}\n", shown(done.error().message));
-    return exit_unreachable;
+  std::vector<files::ChangedFile> changed{{options.plan, before, after}};
+  // there already: a run that could not go on left it, with these very bytes
+  const bool stands = files::disk_files()(map_path, files::largest_map).has_value();
+  if (!stands) changed.insert(changed.begin(), {map_path, std::nullopt, map->csv});
+  if (const int status = write_files(options.plan, changed, terminal); status != exit_fine) {
+    return status;
   }
-  terminal.out << fmt::format("wrote {}\nwrote {}: slave {} stands at its end\n", shown(map_path),
-                              shown(options.plan), shown(slave->name));
+  terminal.out << fmt::format("slave {} stands at the end of {}\n", shown(slave->name),
+                              shown(options.plan));
   const bool good = say_check(options.plan, terminal);
   terminal.out << fmt::format(
       "Next: add a row to wants, such as\n  {{ slave = \"{}\", points = [\"*\"], every = \"1s\", "

@@ -7,10 +7,10 @@
 
 #include "cli/print.h"
 #include "cli/results.h"
+#include "cli/rewrite.h"
 #include "cli/table_cells.h"
 #include "command_line.h"
 #include "files/file_source.h"
-#include "files/folder.h"
 #include "files/plan_rewrite.h"
 #include "files/result_json.h"
 #include "model/duration_text.h"
@@ -179,6 +179,7 @@ int write_copy(const files::LoadedPlan& loaded, const std::string& text,
     return exit_usage;
   }
   ResultWriter writer(output.out, output.force, said);
+  writer.all_or_nothing();
   writer.write(plan.substr(folder), text);
   for (std::size_t i = 1; i < loaded.sources.size(); ++i) {
     const files::SourceFile& source = loaded.sources[i];
@@ -235,13 +236,9 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
   }
   const Terminal said = told_on(options.output, terminal);
   if (options.write) {
-    const auto written =
-        files::rewrite_file(options.plan, usable.loaded.sources.front().text, *text);
-    if (!written) {
-      terminal.err << fmt::format("greymet: {}\n", shown(written.error().message));
-      return exit_unreachable;
-    }
-    said.out << fmt::format("wrote {}\n", shown(options.plan));
+    const int status = write_files(
+        options.plan, {{options.plan, usable.loaded.sources.front().text, *text}}, said);
+    if (status != exit_fine) return status;
   }
   if (options.output.out.empty()) return exit_fine;
   return write_copy(usable.loaded, *text, result, raised, options.output, said);

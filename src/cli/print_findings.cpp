@@ -5,6 +5,7 @@
 
 #include "checks/catalogue.h"
 #include "cli/print.h"
+#include "cli/rewrite.h"
 #include "files/source_text.h"
 #include "model/utf8_text.h"
 
@@ -169,6 +170,7 @@ checks::RuleSelection rules_without_time() {
 UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,
                             const checks::RuleSelection& rules, const std::string& beside) {
   UsablePlan usable;
+  mend(path, terminal);
   const files::FileSource source =
       beside.empty() ? files::disk_files() : files::or_beside(files::disk_files(), path, beside);
   usable.loaded = files::load_plan(path, source);

@@ -131,6 +131,7 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
   const Handover handover = handover_of(usable, std::move(report));
   const exports::ExportInput input = handover.input();
   ResultWriter writer(options.out, options.force, terminal);
+  writer.all_or_nothing();
   exports::ReportInput pages{
       input, std::filesystem::path(options.plan).filename().string(), {}, measured};
   pages.figures = drawn(sketches(plan, handover.timing), terminal);

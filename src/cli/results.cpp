@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "model/file_name.h"
+
 namespace greymet::cli {
 ResultWriter::ResultWriter(const std::string& folder, bool force, const Terminal& terminal)
     : terminal_(terminal) {
@@ -23,18 +25,23 @@ void ResultWriter::fail(std::string_view message) {
 
 bool ResultWriter::write(const std::string& name, std::string_view content) {
   if (!folder_) return false;
-  const auto done = folder_->write(name, content);
+  const auto done = together_ ? folder_->stage(name, content) : folder_->write(name, content);
   if (!done) {
     fail(done.error().message);
     folder_.reset();
     return false;
   }
-  terminal_.out << fmt::format("wrote {}/{}\n", shown(folder_->path()), shown(name));
+  const std::string said = fmt::format("wrote {}/{}\n", shown(folder_->path()), shown(name));
+  if (together_) {
+    said_ += said;
+  } else {
+    terminal_.out << said;
+  }
   return true;
 }
 
 std::string ResultWriter::free_name(std::string_view name) {
-  const std::string wanted = files::file_name_of(name);
+  const std::string wanted = model::file_name_of(name);
   std::string file = wanted;
   const auto small = [](std::string text) {
     std::transform(text.begin(), text.end(), text.begin(),
@@ -73,6 +80,10 @@ int ResultWriter::finish() {
     }
   }
   waiting_.clear();
+  if (together_ && folder_ && !failed_) {
+    if (const auto done = folder_->commit(); !done) fail(done.error().message);
+    if (!failed_) terminal_.out << said_;
+  }
   return failed_ ? exit_unreachable : exit_fine;
 }
 

@@ -5,7 +5,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands.h"
-#include "files/folder.h"
+#include "files/cures.h"
 
 namespace greymet::cli {
 namespace {
@@ -31,27 +31,36 @@ std::string shown_lines(std::string_view text, const Terminal& terminal) {
 
 void print_changes(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
   for (const files::ChangedFile& file : changed) {
-    terminal.out << shown_lines(files::unified_diff(file.name, file.before, file.after), terminal);
+    terminal.out << shown_lines(files::unified_diff(file.name, file.before.value_or(""), file.after), terminal);
   }
 }
 
-int write_files(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
-  for (std::size_t i = 0; i < changed.size(); ++i) {
-    const auto& [name, before, after] = changed[i];
-    const auto written = files::rewrite_file(name, before, after);
-    if (written) continue;
-    terminal.err << fmt::format("greymet: {}\n", shown(written.error().message));
-    for (std::size_t k = 0; k < i; ++k) {
-      const auto undone = files::rewrite_file(changed[k].name, changed[k].after, changed[k].before);
-      if (!undone) terminal.err << fmt::format("greymet: {}\n", shown(undone.error().message));
-    }
-    terminal.err << "greymet: nothing was changed\n";
+int write_files(const std::string& plan, const std::vector<files::ChangedFile>& changed,
+                const Terminal& terminal) {
+  const auto written = files::rewrite_files(files::folder_of_plan(plan), changed);
+  if (!written) {
+    terminal.err << fmt::format("greymet: {}\ngreymet: nothing was changed\n",
+                                shown(written.error().message));
     return exit_unreachable;
   }
   for (const files::ChangedFile& file : changed) {
     terminal.out << fmt::format("wrote {}\n", shown(file.name));
   }
   return exit_fine;
+}
+
+void mend(const std::string& plan, const Terminal& terminal) {
+  const auto mended = files::mend_interrupted(files::folder_of_plan(plan));
+  if (!mended) return;
+  const auto say = [&](const std::vector<std::string>& names, std::string_view what) {
+    for (const std::string& name : names) {
+      terminal.err << fmt::format("greymet: {}: {}\n", shown(name), what);
+    }
+  };
+  say(mended->restored, "a run that was interrupted while it wrote has been undone here");
+  say(mended->left,
+      "a run was interrupted while it wrote, and somebody has changed this file since: it is left "
+      "as it is; what stood in it is in .greymet-journal.left");
 }
 
 }  // namespace greymet::cli

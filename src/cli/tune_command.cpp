@@ -134,7 +134,7 @@ int write_proposal(const TuneOptions& options, const files::LoadedPlan& loaded,
         return exit_findings;
       }
       print_changes(rewriting.files, terminal);
-      return write_files(rewriting.files, terminal);
+      return write_files(options.plan, rewriting.files, terminal);
     }
   }
   terminal.err << fmt::format("greymet: there is no proposal {}; there {} {}\n", options.write,

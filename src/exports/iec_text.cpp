@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-#include "files/output_folder.h"
+#include "model/file_name.h"
 #include "iec_program.h"
 #include "model/ascii_text.h"
 #include "model/duration_text.h"
@@ -218,6 +218,8 @@ std::string structured_text(const IecPou& pou) {
 
 ExportedFiles export_structured_text(const ExportInput& input) {
   std::vector<ExportedFile> files;
+  const std::vector<std::string> names =
+      model::file_names_of(model::names_of(input.plan.plan.controllers));
   for (std::size_t c = 0; c < input.plan.plan.controllers.size(); ++c) {
     const IecProgram program = iec_program(input, model::ControllerIndex(c));
     std::string text = iec_comment(fmt::format("{} of {}", program.controller, program.title));
@@ -229,7 +231,7 @@ ExportedFiles export_structured_text(const ExportInput& input) {
       text += "END_STRUCT;\nEND_TYPE\n";
     }
     for (const IecPou& pou : program.pous) text += "\n" + structured_text(pou);
-    files.push_back({files::file_name_of(program.controller) + ".st", std::move(text)});
+    files.push_back({names[c] + ".st", std::move(text)});
   }
   return files;
 }

@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 #include <pugixml.hpp>
 
-#include "files/output_folder.h"
+#include "model/file_name.h"
 #include "iec_program.h"
 #include "model/ascii_text.h"
 #include "model/resolved_plan.h"
@@ -140,9 +140,11 @@ std::string document_of(const IecProgram& program, const std::string& revision) 
 ExportedFiles export_plcopen(const ExportInput& input) {
   std::vector<ExportedFile> files;
   const auto& revision = input.plan.plan.revision;
+  const std::vector<std::string> names =
+      model::file_names_of(model::names_of(input.plan.plan.controllers));
   for (std::size_t c = 0; c < input.plan.plan.controllers.size(); ++c) {
     const IecProgram program = iec_program(input, model::ControllerIndex(c));
-    files.push_back({files::file_name_of(program.controller) + ".plcopen.xml",
+    files.push_back({names[c] + ".plcopen.xml",
                      document_of(program, revision ? revision->value : std::string())});
   }
   return files;

@@ -8,7 +8,7 @@
 
 #include "exports/exports.h"
 #include "files/json_text.h"
-#include "files/output_folder.h"
+#include "model/file_name.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 
@@ -148,10 +148,11 @@ std::string base_of(const model::ResolvedPlan& plan, const model::ExchangeSlave&
     }
   }
   return fmt::format("modbus+serial://{}/{}/",
-                     line != nullptr ? files::file_name_of(line->name) : "line", unit);
+                     line != nullptr ? model::file_name_of(line->name) : "line", unit);
 }
 
-Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index) {
+Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index,
+              const std::string& file_name) {
   const model::ResolvedPlan& plan = input.plan;
   const model::ExchangeSlave& slave = plan.exchange.slaves[index];
   const model::RegisterMap& map = plan.plan.maps[*plan.plan.slaves[index].map];
@@ -161,7 +162,7 @@ Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index
                                    {{"modv", "https://www.w3.org/2019/wot/modbus#"},
                                     {"xsd", "http://www.w3.org/2001/XMLSchema#"},
                                     {"greymet", "urn:greymet:terms:"}}});
-  thing["id"] = fmt::format("urn:greymet:thing:{}", files::file_name_of(slave.name));
+  thing["id"] = fmt::format("urn:greymet:thing:{}", file_name);
   thing["title"] = slave.name;
   if (plan.plan.title) thing["description"] = plan.plan.title->value;
   if (plan.plan.revision) thing["version"] = {{"instance", plan.plan.revision->value}};
@@ -183,11 +184,12 @@ Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index
 ExportedFiles export_things(const ExportInput& input) {
   std::vector<ExportedFile> files;
   const PointUses uses(input);
+  const std::vector<std::string> names = model::file_names_of(model::names_of(input.plan.plan.slaves));
   for (std::size_t s = 0; s < input.plan.plan.slaves.size(); ++s) {
     if (!input.plan.plan.slaves[s].map) continue;
     files.push_back(
-        {fmt::format("things/{}.td.json", files::file_name_of(input.plan.plan.slaves[s].name)),
-         files::dump(thing_of(input, uses, s))});
+        {fmt::format("things/{}.td.json", names[s]),
+         files::dump(thing_of(input, uses, s, names[s]))});
   }
   return files;
 }

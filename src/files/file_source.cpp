@@ -85,8 +85,20 @@ std::vector<std::string> names_on_disk(const std::string& folder) {
 
 }  // namespace
 
+// What cannot be followed is told of where it is read.
+bool is_within_on_disk(const std::string& folder, const std::string& path) {
+  namespace fs = std::filesystem;
+  std::error_code error;
+  const fs::path root = fs::canonical(folder.empty() ? "." : folder, error);
+  if (error) return true;
+  const fs::path target = fs::canonical(path, error);
+  if (error) return true;
+  const fs::path within = target.lexically_relative(root);
+  return !within.empty() && *within.begin() != "..";
+}
+
 FileSource disk_files() {
-  return {read_from_disk, names_on_disk};
+  return {read_from_disk, names_on_disk, is_within_on_disk};
 }
 
 FileSource with_texts(FileSource files, std::map<std::string, std::string> texts) {

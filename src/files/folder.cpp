@@ -21,7 +21,6 @@ namespace {
 
 constexpr std::string_view aside_prefix = ".greymet-";
 constexpr std::string_view aside_suffix = ".tmp";
-constexpr std::string_view kept_suffix = ".old";
 
 std::string unpredictable_name(std::string_view suffix) {
   std::array<unsigned char, 12> bytes{};
@@ -96,6 +95,10 @@ tl::expected<void, FileError> Folder::lock() const {
   return tl::unexpected(FileError{path_ + ": another greymet has been writing there for 10 s"});
 }
 
+void Folder::unlock() const {
+  ::flock(fd_.get(), LOCK_UN);
+}
+
 void Folder::remove_leftovers() const {
   const int fd = ::openat(fd_.get(), ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
   DIR* entries = fd >= 0 ? ::fdopendir(fd) : nullptr;
@@ -129,10 +132,8 @@ std::optional<std::string> Folder::read(const std::string& name) const {
   return std::move(*content);
 }
 
-tl::expected<std::string, FileError> write_aside(const Folder& folder, std::string_view content,
-                                                 Aside fate) {
-  std::string name = unpredictable_name(fate == Aside::to_be_kept ? kept_suffix : aside_suffix);
-  const std::string shown = folder.path() + "/" + name;
+tl::expected<std::string, FileError> write_aside(const Folder& folder, std::string_view content) {
+  std::string name = unpredictable_name(aside_suffix);
   const int fd = ::openat(folder.descriptor(), name.c_str(),
                           O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
   if (fd < 0) return system_failure(folder.path(), errno);
@@ -146,7 +147,7 @@ tl::expected<std::string, FileError> write_aside(const Folder& folder, std::stri
 tl::expected<void, FileError> Folder::replace(const std::string& name, std::string_view content,
                                               unsigned mode) const {
   const SignalsHeld held;
-  const auto aside = write_aside(*this, content, Aside::to_be_removed);
+  const auto aside = write_aside(*this, content);
   if (!aside) return tl::unexpected(aside.error());
   const bool done = ::fchmodat(fd_.get(), aside->c_str(), mode, 0) == 0 &&
                     ::renameat(fd_.get(), aside->c_str(), fd_.get(), name.c_str()) == 0;

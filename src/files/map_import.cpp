@@ -8,6 +8,7 @@
 
 #include "files/csv_reader.h"
 #include "files/csv_text.h"
+#include "files/text_encoding.h"
 #include "map_columns.h"
 #include "model/address.h"
 #include "model/ascii_text.h"
@@ -140,7 +141,7 @@ class Importer {
   }
 
   void write() {
-    CsvWriter csv;
+    CsvWriter csv(CsvFor::storage);
     std::vector<std::string> heading;
     for (const std::string_view name : map_columns().names) {
       if (column_.contains(name) || name == "area") heading.emplace_back(name);
@@ -270,6 +271,12 @@ tl::expected<ImportedMap, FileError> import_rows(const Rows& rows) {
   return Importer(rows, *header).import();
 }
 
+void note_encoding(Encoding encoding, ImportedMap& map) {
+  if (encoding == Encoding::utf8) return;
+  map.notes.insert(map.notes.begin(),
+                   fmt::format("it is read as {}, and stored as UTF-8", to_string(encoding)));
+}
+
 tl::expected<ImportedMap, FileError> import_workbook(const std::string& content,
                                                      const std::string& wanted) {
   const auto sheets = read_workbook(content);
@@ -294,7 +301,9 @@ tl::expected<ImportedMap, FileError> import_workbook(const std::string& content,
 }
 
 tl::expected<ImportedMap, FileError> import_csv(const std::string& content) {
-  const auto table = read_csv(content, 0);
+  const auto decoded = decode_text(content);
+  if (!decoded) return tl::unexpected(decoded.error());
+  const auto table = read_csv(decoded->text, 0);
   if (!table) {
     return tl::unexpected(
         FileError{fmt::format("line {}: {}{}{}", table.error().place.line, table.error().message,
@@ -306,7 +315,17 @@ tl::expected<ImportedMap, FileError> import_csv(const std::string& content) {
     rows.emplace_back();
     for (const Cell& cell : row) rows.back().push_back(cell.text);
   }
-  return import_rows(rows);
+  auto map = import_rows(rows);
+  if (map) note_encoding(decoded->encoding, *map);
+  return map;
+}
+
+tl::expected<ImportedMap, FileError> import_json(const std::string& content) {
+  const auto decoded = decode_text(content);
+  if (!decoded) return tl::unexpected(decoded.error());
+  auto map = internal::import_thing(decoded->text);
+  if (map) note_encoding(decoded->encoding, *map);
+  return map;
 }
 
 }  // namespace
@@ -317,7 +336,7 @@ tl::expected<ImportedMap, FileError> import_map(std::string_view name, const std
       model::in_small_letters(name.substr(std::min(name.rfind('.'), name.size())));
   if (ending == ".xlsx") return import_workbook(content, sheet);
   if (!sheet.empty()) return tl::unexpected(FileError{"--sheet is for workbooks (.xlsx)"});
-  if (ending == ".json" || ending == ".jsonld") return internal::import_thing(content);
+  if (ending == ".json" || ending == ".jsonld") return import_json(content);
   if (ending == ".csv" || ending == ".txt" || ending == ".tsv") return import_csv(content);
   return tl::unexpected(FileError{"ends neither in .csv, .xlsx nor .json"});
 }

@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <openssl/evp.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <array>
@@ -99,24 +100,6 @@ std::string sha256_hex(std::string_view content) {
   return hex;
 }
 
-std::string file_name_of(std::string_view name) {
-  constexpr std::size_t longest = 80;
-  constexpr std::size_t digits = 8;
-  std::string out;
-  for (char c : name) {
-    const bool plain = model::is_letter(c) || model::is_digit(c) || c == '-' || c == '_';
-    if (plain) {
-      out += c;
-    } else if (!out.empty() && out.back() != '-') {
-      out += '-';
-    }
-  }
-  while (out.ends_with('-')) out.pop_back();
-  if (out.empty()) out = "result";
-  if (out.size() <= longest) return out;
-  return out.substr(0, longest - digits - 1) + "-" + sha256_hex(name).substr(0, digits);
-}
-
 tl::expected<OutputFolder, FileError> OutputFolder::open(const std::string& path, bool force) {
   std::error_code error;
   fs::create_directories(path, error);
@@ -128,12 +111,12 @@ tl::expected<OutputFolder, FileError> OutputFolder::open(const std::string& path
 
 tl::expected<void, FileError> OutputFolder::write(const std::string& name,
                                                   std::string_view content) {
-  return put(name, content, false);
+  return put(name, content, How::at_once);
 }
 
 tl::expected<Descriptor, FileError> OutputFolder::begin_growing(const std::string& name,
                                                                 std::string_view content) {
-  if (auto written = put(name, content, true); !written) return tl::unexpected(written.error());
+  if (auto written = put(name, content, How::grows); !written) return tl::unexpected(written.error());
   Descriptor fd(
       ::openat(folder_.descriptor(), name.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC | O_NOFOLLOW));
   if (!fd.open()) return system_failure(fmt::format("{}/{}", folder_.path(), name), errno);
@@ -141,7 +124,7 @@ tl::expected<Descriptor, FileError> OutputFolder::begin_growing(const std::strin
 }
 
 tl::expected<void, FileError> OutputFolder::put(const std::string& name, std::string_view content,
-                                                bool grows) {
+                                                How how) {
   const std::string path = fmt::format("{}/{}", folder_.path(), name);
   const std::vector<std::string> parts = parts_of(name);
   if (parts.empty()) return refuse_result(path + ": is no name for a result");
@@ -149,17 +132,24 @@ tl::expected<void, FileError> OutputFolder::put(const std::string& name, std::st
     return refuse_result(path + ": two results would have this name");
   }
   // a descriptor of its own: the lock goes with it
-  const auto root = Folder::open(folder_.path());
-  if (!root) return tl::unexpected(root.error());
-  if (auto locked = root->lock(); !locked) return locked;
-  root->remove_leftovers();
+  auto own = locked_ ? tl::expected<Folder, FileError>(tl::unexpected(FileError{}))
+                     : Folder::open(folder_.path());
+  if (!own && !locked_) return tl::unexpected(own.error());
+  if (!locked_) {
+    if (auto locked = own->lock(); !locked) return locked;
+    if (how == How::staged) locked_ = std::move(*own);
+  }
+  const Folder* root = locked_ ? &*locked_ : &*own;
+  // under a lock that is kept they may be what was staged
+  const bool clean = staged_.empty();
+  if (clean) root->remove_leftovers();
   std::vector<Folder> way;
   way.reserve(parts.size());
-  const Folder* folder = &*root;
+  const Folder* folder = root;
   for (std::size_t i = 0; i + 1 < parts.size(); ++i) {
     auto next = folder->subfolder(parts[i], true);
     if (!next) return tl::unexpected(next.error());
-    next->remove_leftovers();
+    if (clean) next->remove_leftovers();
     way.push_back(std::move(*next));
     folder = &way.back();
   }
@@ -180,9 +170,46 @@ tl::expected<void, FileError> OutputFolder::put(const std::string& name, std::st
   const bool was_ours = ours.contains(digest);
   ours.clear();
   if (was_ours) ours.insert(digest);
-  ours.insert(grows ? std::string(growing_mark) : sha256_hex(content));
+  ours.insert(how == How::grows ? std::string(growing_mark) : sha256_hex(content));
   if (auto saved = save(*root, known); !saved) return saved;
-  return folder->replace(last, content, usual_mode());
+  if (how != How::staged) return folder->replace(last, content, usual_mode());
+  const SignalsHeld held;
+  auto aside = write_aside(*folder, content);
+  if (!aside) return tl::unexpected(aside.error());
+  // a descriptor of its own: that of the way goes with the lock
+  auto stays = Folder::open(folder->path());
+  if (!stays) return tl::unexpected(stays.error());
+  staged_.push_back({std::move(*stays), std::move(*aside), last});
+  return {};
+}
+
+tl::expected<void, FileError> OutputFolder::stage(const std::string& name,
+                                                  std::string_view content) {
+  return put(name, content, How::staged);
+}
+
+tl::expected<void, FileError> OutputFolder::commit() {
+  const SignalsHeld held;
+  const unsigned mode = usual_mode();
+  for (const Staged& each : staged_) {
+    if (::fchmodat(each.folder.descriptor(), each.aside.c_str(), mode, 0) != 0) {
+      return system_failure(each.folder.path() + "/" + each.name, errno);
+    }
+  }
+  while (!staged_.empty()) {
+    const Staged& each = staged_.back();
+    const int at = each.folder.descriptor();
+    if (::renameat(at, each.aside.c_str(), at, each.name.c_str()) != 0) {
+      return system_failure(each.folder.path() + "/" + each.name, errno);
+    }
+    staged_.pop_back();
+  }
+  locked_.reset();
+  return {};
+}
+
+OutputFolder::~OutputFolder() {
+  for (const Staged& each : staged_) ::unlinkat(each.folder.descriptor(), each.aside.c_str(), 0);
 }
 
 }  // namespace greymet::files

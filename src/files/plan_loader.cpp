@@ -143,7 +143,9 @@ class Loader {
       return std::nullopt;
     }
     const auto index = static_cast<std::uint32_t>(out_.sources.size());
-    out_.sources.push_back({path, std::move(*content), !leads_out(name.value)});
+    const bool inside =
+        !leads_out(name.value) && (!files_.is_within || files_.is_within(folder_, path));
+    out_.sources.push_back({path, std::move(*content), inside});
     index_of_[path] = index;
     return index;
   }

@@ -7,6 +7,7 @@
 #include <cerrno>
 #include <cstdio>
 #include <filesystem>
+#include <memory>
 
 #include <fmt/format.h>
 
@@ -40,24 +41,13 @@ tl::expected<void, FileError> overwrite(int fd, std::string_view content, const 
   return {};
 }
 
-// The old content stands aside while the file is written. A failure puts it back.
-tl::expected<void, FileError> write_in_place(const Folder& folder, int fd,
-                                             std::string_view expected, std::string_view content,
-                                             const std::string& path) {
-  const auto rescue = write_aside(folder, expected, Aside::to_be_kept);
-  if (!rescue) return tl::unexpected(rescue.error());
-  const auto remove_rescue = [&] { ::unlinkat(folder.descriptor(), rescue->c_str(), 0); };
-  if (!still(fd, expected)) {
-    // what stands there now is somebody's newer text: not ours to put back
-    remove_rescue();
-    return changed(path);
-  }
+// A failure puts the old content back; of a kill the journal knows.
+tl::expected<void, FileError> write_in_place(int fd, std::string_view expected,
+                                             std::string_view content, const std::string& path) {
   auto done = overwrite(fd, content, path);
   if (!done && !overwrite(fd, expected, path)) {
-    return tl::unexpected(FileError{fmt::format("{}; what stood in it is in {}/{}",
-                                                done.error().message, folder.path(), *rescue)});
+    return tl::unexpected(FileError{done.error().message + "; and what stood in it was not put back"});
   }
-  remove_rescue();
   return done;
 }
 
@@ -66,7 +56,7 @@ tl::expected<void, FileError> write_in_place(const Folder& folder, int fd,
 tl::expected<void, FileError> exchange(const Folder& folder, const std::string& name, int fd,
                                        const struct stat& status, std::string_view expected,
                                        std::string_view content, const std::string& path) {
-  const auto aside = write_aside(folder, content, Aside::to_be_removed);
+  const auto aside = write_aside(folder, content);
   if (!aside) return tl::unexpected(aside.error());
   const int at = folder.descriptor();
   const auto give_up = [&](tl::expected<void, FileError> why) {
@@ -102,19 +92,38 @@ tl::expected<void, FileError> exchange(const Folder& folder, const std::string& 
 
 }  // namespace
 
-tl::expected<void, FileError> rewrite_file(const std::string& path, std::string_view expected,
-                                           std::string_view content) {
+tl::expected<FileWithin, FileError> file_within(const Folder& folder, const std::string& path) {
   namespace fs = std::filesystem;
   std::error_code error;
-  const fs::path target = fs::canonical(path, error);
+  const fs::path root = fs::canonical(folder.path(), error);
   if (error) return tl::unexpected(FileError{fmt::format("{}: {}", path, error.message())});
-  const auto folder = Folder::open(target.parent_path().string());
-  if (!folder) return tl::unexpected(folder.error());
-  if (auto locked = folder->lock(); !locked) return locked;
-  folder->remove_leftovers();
-  const std::string name = target.filename().string();
-  const Descriptor file(
-      ::openat(folder->descriptor(), name.c_str(), O_RDWR | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+  const fs::path target = fs::weakly_canonical(path, error);
+  if (error) return tl::unexpected(FileError{fmt::format("{}: {}", path, error.message())});
+  const fs::path within = target.lexically_relative(root);
+  if (within.empty() || within == "." || *within.begin() == "..") {
+    return tl::unexpected(FileError{fmt::format(
+        "{}: leads to {}, outside the plan's folder, where nothing is written", path,
+        target.string())});
+  }
+  // a link that is made meanwhile is not followed
+  auto at = Folder::open(root.string());
+  for (const fs::path& part : within.parent_path()) {
+    if (at) at = at->subfolder(part.string(), false);
+  }
+  if (!at) return tl::unexpected(at.error());
+  return FileWithin{std::move(*at), within.filename().string(), within.string()};
+}
+
+tl::expected<void, FileError> rewrite_file(const FileWithin& within, std::string_view expected,
+                                           std::string_view content, const std::string& path) {
+  const Folder& folder = within.folder;
+  if (auto locked = folder.lock(); !locked) return locked;
+  // others of the same folder may come next, each with a descriptor of its own
+  const std::unique_ptr<const Folder, void (*)(const Folder*)> unlocks(
+      &folder, [](const Folder* locked) { locked->unlock(); });
+  folder.remove_leftovers();
+  const Descriptor file(::openat(folder.descriptor(), within.name.c_str(),
+                                 O_RDWR | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
   struct stat status {};
   const bool known = file.open() ? ::fstat(file.get(), &status) == 0 : errno == EACCES;
   if (!known) return system_failure(path, errno);
@@ -126,9 +135,10 @@ tl::expected<void, FileError> rewrite_file(const std::string& path, std::string_
   if (!still(file.get(), expected)) return changed(path);
   const SignalsHeld held;
   if (must_stay(file.get(), status)) {
-    return write_in_place(*folder, file.get(), expected, content, path);
+    if (!still(file.get(), expected)) return changed(path);
+    return write_in_place(file.get(), expected, content, path);
   }
-  return exchange(*folder, name, file.get(), status, expected, content, path);
+  return exchange(folder, within.name, file.get(), status, expected, content, path);
 }
 
 }  // namespace greymet::files

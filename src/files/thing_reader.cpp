@@ -209,7 +209,7 @@ class ThingReader {
   }
 
   const Json& thing_;
-  CsvWriter csv_;
+  CsvWriter csv_{CsvFor::storage};
   ImportedMap out_;
   std::size_t left_out_ = 0;
 };

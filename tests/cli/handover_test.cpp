@@ -233,7 +233,7 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
       {"new", "--from", "out/things/air.td.json", "--slave", "air2", "--plan", "maltings.toml"});
   CHECK(joined.status == 0);
   CHECK(joined.out.find("out/things/air.td.json: 44 points\nwrote maps/air2.csv\nwrote "
-                        "maltings.toml: slave air2 stands at its end\n") == 0);
+                        "maltings.toml\nslave air2 stands at the end of maltings.toml\n") == 0);
   const std::string after = site.read("maltings.toml");
   CHECK(after.substr(0, before.size()) == before);
   CHECK(after.find("[slave.air2]\nhost       = \"10.20.0.37\"\n") != std::string::npos);

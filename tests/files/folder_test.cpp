@@ -13,11 +13,11 @@
 #include <catch2/catch.hpp>
 
 #include "files/output_folder.h"
+#include "files/rewrite_files.h"
 #include "process.h"
 
 using namespace greymet;
 using files::OutputFolder;
-using files::rewrite_file;
 namespace fs = std::filesystem;
 
 namespace {
@@ -39,6 +39,13 @@ std::vector<std::string> names_in(const std::string& path) {
 }
 
 using Names = std::vector<std::string>;
+
+// One file, in its own folder.
+tl::expected<void, files::FileError> rewrite_file(const std::string& path,
+                                                  const std::string& expected,
+                                                  const std::string& content) {
+  return files::rewrite_files(fs::path(path).parent_path(), {{path, expected, content}});
+}
 
 }  // namespace
 
@@ -214,14 +221,4 @@ TEST_CASE("links in a folder lead nowhere, and names do not lead out of it") {
   CHECK(forced->write("Report.txt", "one").has_value());
   CHECK(forced->write("report.TXT", "two").error().message ==
         out + "/report.TXT: two results would have this name");
-}
-
-TEST_CASE("names of things become names of files, and different ones stay different") {
-  CHECK(files::file_name_of("kiln 1 / north") == "kiln-1-north");
-  CHECK(files::file_name_of("../../etc/passwd") == "etc-passwd");
-  CHECK(files::file_name_of("\xE2\x80\xAE...") == "result");
-  const std::string longer(200, 'a');
-  CHECK(files::file_name_of(longer).size() == 80);
-  CHECK(files::file_name_of(longer) != files::file_name_of(longer + "b"));
-  CHECK(files::file_name_of(std::string(80, 'a')) == std::string(80, 'a'));
 }

@@ -21,6 +21,8 @@ class ResultWriter {
  public:
   ResultWriter(const std::string& folder, bool force, const Terminal& terminal);
 
+  // From now on what is written appears together, when finish() has all of it; or not at all.
+  void all_or_nothing() { together_ = true; }
   // True if it was written.
   bool write(const std::string& name, std::string_view content);
   // A figure as SVG and PNG, drawn by finish(). Names of things become names of files; a name that
@@ -43,6 +45,8 @@ class ResultWriter {
   std::set<std::string> used_;  // in small letters
   std::vector<Waiting> waiting_;
   bool failed_ = false;
+  bool together_ = false;
+  std::string said_;  // of what has not appeared yet
 };
 
 // Prints a result, as text for the terminal or as its one JSON document, and writes it into the

@@ -1,6 +1,7 @@
 // Writing RFC 4180.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -12,9 +13,14 @@
 
 namespace greymet::files {
 
+// What becomes of characters that are not seen: results are shown to people and escape them, what
+// is read again keeps them.
+enum class CsvFor : std::uint8_t { people, storage };
+
 // Row by row; cells are quoted where they have to be.
 class CsvWriter {
  public:
+  explicit CsvWriter(CsvFor whom = CsvFor::people) : for_(whom) {}
   void row(const std::vector<std::string>& cells) {
     for (std::size_t i = 0; i < cells.size(); ++i) {
       if (i > 0) text_ += ',';
@@ -33,13 +39,15 @@ class CsvWriter {
 
  private:
   // A name that a spreadsheet would take for a formula is marked as text. Numbers stay numbers.
-  static std::string as_text(const std::string& cell) {
+  [[nodiscard]] std::string as_text(const std::string& cell) const {
     const bool formula =
         !cell.empty() && std::string_view("=+-@\t\r").find(cell[0]) != std::string_view::npos;
     const bool number = cell.find_first_not_of("+-.0123456789") == std::string::npos;
-    return model::shown(formula && !number ? "'" + cell : cell);
+    const std::string text = formula && !number ? "'" + cell : cell;
+    return for_ == CsvFor::storage ? text : model::shown(text);
   }
 
+  CsvFor for_;
   std::string text_;
 };
 

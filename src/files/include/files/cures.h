@@ -15,6 +15,7 @@
 
 #include "checks/check.h"
 #include "files/plan_loader.h"
+#include "files/rewrite_files.h"
 #include "model/finding.h"
 
 namespace greymet::files {
@@ -66,13 +67,6 @@ struct CuredFinding {
   model::Finding finding;
   std::string title;
   std::optional<model::Finding> because = {};  // what the cure would have brought
-};
-
-// A file with its text before and after.
-struct ChangedFile {
-  std::string name;
-  std::string before;
-  std::string after;
 };
 
 // What came of carrying out cures.

@@ -27,6 +27,8 @@ using FileContent = tl::expected<std::string, FileError>;
 struct FileSource {
   std::function<FileContent(const std::string& path, std::size_t limit)> read;
   std::function<std::vector<std::string>(const std::string& folder)> names;
+  // False where links lead a path of the folder out of it; nothing where there are no links.
+  std::function<bool(const std::string& folder, const std::string& path)> is_within = {};
 
   [[nodiscard]] FileContent operator()(const std::string& path, std::size_t limit) const {
     return read(path, limit);

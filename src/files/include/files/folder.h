@@ -56,9 +56,11 @@ class Folder {
   // A folder in it, made if `make` says so. Links are refused.
   [[nodiscard]] tl::expected<Folder, FileError> subfolder(const std::string& name, bool make) const;
 
-  // Keeps other programs of ours out until the folder object goes; waits some seconds for them.
+  // Keeps other programs of ours out until unlock(), or until the folder object goes; waits some
+  // seconds for them.
   // Where the file system knows no locks, nobody is kept out.
   [[nodiscard]] tl::expected<void, FileError> lock() const;
+  void unlock() const;
   // Removes what killed programs left behind. Only under lock().
   void remove_leftovers() const;
 
@@ -78,18 +80,27 @@ class Folder {
   Descriptor fd_;
 };
 
-// What becomes of a file that stands aside when the program is killed.
-enum class Aside : std::uint8_t { to_be_removed, to_be_kept };
 // A complete, synced file of an unpredictable name in the folder, with owner's permissions only.
+// What a killed program leaves of it is removed by the next one.
 [[nodiscard]] tl::expected<std::string, FileError> write_aside(const Folder& folder,
-                                                               std::string_view content,
-                                                               Aside fate);
+                                                               std::string_view content);
+
+// Where a path leads to, if that is within the folder: the folder of the file, reached without
+// following any link, and the name in it. The file itself need not exist.
+struct FileWithin {
+  Folder folder;
+  std::string name;
+  std::string path;  // from the folder, without links
+};
+[[nodiscard]] tl::expected<FileWithin, FileError> file_within(const Folder& folder,
+                                                              const std::string& path);
 
 // Replaces the content of a file, if it still is `expected`, as a whole or not at all. Owner,
-// permissions, extended attributes and hard links stay, and of a link the file it leads to is
-// rewritten. What changed meanwhile, or may not be written, is refused and stays as it is.
-[[nodiscard]] tl::expected<void, FileError> rewrite_file(const std::string& path,
+// permissions, extended attributes and hard links stay. What changed meanwhile, or may not be
+// written, is refused and stays as it is. `path` is for messages.
+[[nodiscard]] tl::expected<void, FileError> rewrite_file(const FileWithin& file,
                                                          std::string_view expected,
-                                                         std::string_view content);
+                                                         std::string_view content,
+                                                         const std::string& path);
 
 }  // namespace greymet::files

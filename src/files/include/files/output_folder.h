@@ -2,10 +2,12 @@
 // write is overwritten.
 #pragma once
 
+#include <optional>
 #include <set>
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
+#include <vector>
 
 #include "files/file_source.h"
 #include "files/folder.h"
@@ -25,6 +27,16 @@ class OutputFolder {
   // file of the same name, capitals aside. The message names the file.
   [[nodiscard]] tl::expected<void, FileError> write(const std::string& name,
                                                     std::string_view content);
+  // Several files, all or none: stage() refuses what write() would and puts the content aside,
+  // commit() lets all that was staged appear. What is not committed is gone with the object.
+  [[nodiscard]] tl::expected<void, FileError> stage(const std::string& name,
+                                                    std::string_view content);
+  [[nodiscard]] tl::expected<void, FileError> commit();
+  OutputFolder(OutputFolder&&) = default;
+  OutputFolder& operator=(OutputFolder&&) = default;
+  OutputFolder(const OutputFolder&) = delete;
+  OutputFolder& operator=(const OutputFolder&) = delete;
+  ~OutputFolder();
   // Begins a file that grows: `content` first, then what is appended through the descriptor. Later
   // runs take whatever stands there for ours, as nobody knows its end after a kill.
   [[nodiscard]] tl::expected<Descriptor, FileError> begin_growing(const std::string& name,
@@ -32,18 +44,22 @@ class OutputFolder {
   [[nodiscard]] const std::string& path() const { return folder_.path(); }
 
  private:
+  struct Staged {
+    Folder folder;
+    std::string aside;
+    std::string name;  // in its folder
+  };
+  enum class How : std::uint8_t { at_once, staged, grows };
   [[nodiscard]] tl::expected<void, FileError> put(const std::string& name, std::string_view content,
-                                                  bool grows);
+                                                  How how);
   OutputFolder(Folder folder, bool force) : folder_(std::move(folder)), force_(force) {}
 
   Folder folder_;
   bool force_;
   std::set<std::string> names_;  // of this run, in small letters
+  std::vector<Staged> staged_;
+  std::optional<Folder> locked_;  // from the first that is staged to the last that appears
 };
-
-// A name for a file, made of the name of a thing: letters, digits, '-' and '_'. Long ones are cut
-// and get a part of their hash, so that different ones stay different.
-[[nodiscard]] std::string file_name_of(std::string_view name);
 
 // SHA-256 in hexadecimal.
 [[nodiscard]] std::string sha256_hex(std::string_view content);
