@@ -70,10 +70,19 @@ class PassedOnValues {
   PassedOnValues(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {}
 
   void check() {
-    for (std::size_t s = 0; s < plan_.plan.slaves.size(); ++s) {
-      const RegisterMap* map = plan_.map_of({false, s, 0});
+    // who reads no point of a slave passes none on: maps are not walked for each slave
+    std::vector<std::set<const Point*>> read(plan_.plan.slaves.size());
+    for (const ResolvedTransaction& t : plan_.transactions) {
+      if (!t.target || t.target->is_peer || !t.read) continue;
+      const RegisterMap* map = plan_.map_of(*t.target);
       if (map == nullptr) continue;
-      for (const Point& p : map->points()) {
+      for (const Point* p : map->points_touching(t.read->area, t.read->extent())) {
+        read[t.target->index].insert(p);
+      }
+    }
+    for (std::size_t s = 0; s < read.size(); ++s) {
+      for (const Point* each : read[s]) {
+        const Point& p = *each;
         if (p.bit || model::is_bit_area(p.address.area)) continue;
         const model::Extent value = extent_of(p);
         follow({model::slave_place(
@@ -105,16 +114,13 @@ class PassedOnValues {
   }
 
   void follow(const Carried& start) {
+    std::set<std::tuple<bool, std::size_t, std::size_t, std::uint64_t>> seen;
     std::vector<Carried> open{start};
     while (!open.empty()) {
       const Carried c = open.back();
       open.pop_back();
       const auto& at = c.place;
-      if (!seen_
-               .insert({at.at_controller, at.owner, at.bits.store, at.bits.first, c.point, c.slave})
-               .second) {
-        continue;
-      }
+      if (!seen.insert({at.at_controller, at.owner, at.bits.store, at.bits.first}).second) continue;
       for (const model::ValueMove& move : plan_.flow.moves_of(at)) {
         if (move.kind == model::MoveKind::copy) {
           open.push_back({*move.to, c.point, c.slave, c.order, true});
@@ -234,8 +240,6 @@ class PassedOnValues {
 
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  std::set<std::tuple<bool, std::size_t, std::size_t, std::uint64_t, const Point*, std::size_t>>
-      seen_;
   std::map<MismatchKey, Mismatch> mismatches_;
 };
 

@@ -180,6 +180,7 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   if (usable.refused) return *usable.refused;
   if (const auto refused = refuse_errors(usable, "exported", terminal)) return *refused;
   const Handover handover = handover_of(usable);
+  if (const auto refused = refuse_too_many(handover.points, terminal)) return *refused;
   const exports::ExportInput input = handover.input();
   const auto made = make_all(*formats, input);
   if (!made) {

@@ -19,6 +19,14 @@ Handover handover_of(const UsablePlan& usable, std::optional<timing::TimingRepor
   return {std::move(points), std::move(report), std::move(ages), plan, usable.findings};
 }
 
+std::optional<int> refuse_too_many(const model::PointList& points, const Terminal& terminal) {
+  if (!points.too_many) return std::nullopt;
+  return usage_error(terminal,
+                     fmt::format("the plan moves more than {} values, copies of them included, "
+                                 "which is more than can be listed: split it into several plans",
+                                 model::most_listed_values));
+}
+
 std::optional<int> refuse_errors(const UsablePlan& usable, std::string_view what,
                                  const Terminal& terminal) {
   if (checks::tally_of(usable.findings).errors == 0) return std::nullopt;

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "cli/handover.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/table_cells.h"
@@ -174,6 +175,7 @@ int run_points(const PointsOptions& options, const Terminal& terminal) {
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   model::PointList list = model::point_list(plan);
+  if (const auto refused = refuse_too_many(list, terminal)) return *refused;
   if (!options.tags.empty()) return print_draft(plan, list, options.tags, terminal);
   if (!options.name.empty() && !keep_rows_of(plan, options.name, list)) {
     return unknown_name(plan, options.name, true, terminal);

@@ -129,6 +129,7 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
     report = timing::analyse(plan, analysis);
   }
   const Handover handover = handover_of(usable, std::move(report));
+  if (const auto refused = refuse_too_many(handover.points, terminal)) return *refused;
   const exports::ExportInput input = handover.input();
   ResultWriter writer(options.out, options.force, terminal);
   writer.all_or_nothing();

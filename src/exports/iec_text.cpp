@@ -9,88 +9,12 @@
 #include "model/ascii_text.h"
 #include "model/duration_text.h"
 #include "model/identifier.h"
+#include "model/text_slips.h"
 #include "model/resolved_plan.h"
 #include "model/utf8_text.h"
 
 namespace greymet::exports {
 namespace {
-
-// Sorted. Words of the language, elementary types, and standard functions that we call.
-constexpr std::array language_words{"ABS",
-                                    "ACTION",
-                                    "AND",
-                                    "ARRAY",
-                                    "AT",
-                                    "BOOL",
-                                    "BY",
-                                    "BYTE",
-                                    "CASE",
-                                    "CONCAT",
-                                    "CONFIGURATION",
-                                    "CONSTANT",
-                                    "DATE",
-                                    "DINT",
-                                    "DO",
-                                    "DWORD",
-                                    "ELSE",
-                                    "ELSIF",
-                                    "EN",
-                                    "ENO",
-                                    "EXIT",
-                                    "FALSE",
-                                    "FIND",
-                                    "FOR",
-                                    "FUNCTION",
-                                    "IF",
-                                    "INT",
-                                    "LEFT",
-                                    "LEN",
-                                    "LIMIT",
-                                    "LINT",
-                                    "LREAL",
-                                    "LWORD",
-                                    "MAX",
-                                    "MID",
-                                    "MIN",
-                                    "MOD",
-                                    "NOT",
-                                    "OF",
-                                    "ON",
-                                    "OR",
-                                    "PROGRAM",
-                                    "REAL",
-                                    "REPEAT",
-                                    "RESOURCE",
-                                    "RETAIN",
-                                    "RETURN",
-                                    "RIGHT",
-                                    "SEL",
-                                    "SHL",
-                                    "SHR",
-                                    "SINT",
-                                    "STEP",
-                                    "STRING",
-                                    "STRUCT",
-                                    "TASK",
-                                    "THEN",
-                                    "TIME",
-                                    "TO",
-                                    "TOD",
-                                    "TON",
-                                    "TRANSITION",
-                                    "TRUE",
-                                    "TYPE",
-                                    "UDINT",
-                                    "UINT",
-                                    "ULINT",
-                                    "UNTIL",
-                                    "USINT",
-                                    "VAR",
-                                    "WHILE",
-                                    "WITH",
-                                    "WORD",
-                                    "WSTRING",
-                                    "XOR"};
 
 std::string_view keyword(IecSection section) {
   switch (section) {
@@ -185,20 +109,12 @@ std::string iec_time(model::Duration duration) {
 }
 
 std::string iec_name(std::string_view name) {
-  std::string out = model::identifier(name);
-  std::string large = out;
-  std::transform(large.begin(), large.end(), large.begin(), [](char c) {
-    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
-  });
-  const auto is_word = [](std::string_view text) {
-    return std::find(language_words.begin(), language_words.end(), text) != language_words.end();
-  };
-  const std::size_t to = large.find("_TO_");
-  const bool conversion =
-      to != std::string::npos && is_word(large.substr(0, to)) && is_word(large.substr(to + 4));
-  const bool word = large.starts_with("END_") || large.starts_with("VAR_") ||
-                    large.starts_with("GM_") || conversion || is_word(large);
-  return word ? "v_" + out : out;
+  const std::string out = model::identifier(name);
+  // of ours, and of words that editions to come may keep
+  const std::string small = model::in_small_letters(out);
+  const bool kept =
+      small.starts_with("end_") || small.starts_with("var_") || small.starts_with("gm_");
+  return kept ? "v_" + out : out;
 }
 
 std::string structured_text(const IecPou& pou) {

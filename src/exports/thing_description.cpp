@@ -183,6 +183,16 @@ Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index
 
 ExportedFiles export_things(const ExportInput& input) {
   std::vector<ExportedFile> files;
+  std::size_t points = 0;
+  for (const model::Slave& slave : input.plan.plan.slaves) {
+    if (slave.map) points += input.plan.plan.maps[*slave.map].points().size();
+  }
+  if (points > model::most_listed_values) {
+    return tl::unexpected(
+        fmt::format("the maps of the slaves have {} points together, and at most {} can be "
+                    "described: leave `things` out of --only",
+                    points, model::most_listed_values));
+  }
   const PointUses uses(input);
   const std::vector<std::string> names = model::file_names_of(model::names_of(input.plan.plan.slaves));
   for (std::size_t s = 0; s < input.plan.plan.slaves.size(); ++s) {

@@ -16,12 +16,20 @@ std::string_view extension(PictureFormat format) {
 }
 
 std::string script_text(std::string_view text) {
-  std::string out = "'";
-  for (char c : model::shown(text)) {
-    if (c == '\'') out += '\'';
-    out += c;
+  const std::string shown = model::shown(text);
+  if (shown.find('\'') == std::string::npos) return "'" + shown + "'";
+  // single quotes doubled in single quotes are not always read back; in double quotes much is
+  // special, so that all but letters are written as octal numbers: digits too, as a number takes
+  // those behind it
+  constexpr std::string_view plain = " abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ";
+  constexpr unsigned ascii = 0x80;
+  std::string out = "\"";
+  for (const char c : shown) {
+    const auto byte = static_cast<unsigned char>(c);
+    const bool as_it_is = byte >= ascii || plain.find(c) != std::string_view::npos;
+    out += as_it_is ? std::string(1, c) : fmt::format("\\{:03o}", byte);
   }
-  return out + "'";
+  return out + "\"";
 }
 
 std::string quoted_tic(std::string_view text) {

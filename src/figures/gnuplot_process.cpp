@@ -118,11 +118,24 @@ class Run {
       got += static_cast<std::size_t>(n);
     }
     bytes.resize(got);
+    if (scripts_[index].format == PictureFormat::svg) bytes = as_xml(std::move(bytes));
     if (is_picture(bytes, scripts_[index].format)) return bytes;
     return tl::unexpected(std::string("gnuplot made no whole picture"));
   }
 
  private:
+  // XML 1.0, 2.4: "]]>" must not stand in a text, and gnuplot leaves its last character as it is.
+  static std::string as_xml(std::string svg) {
+    constexpr std::string_view end = "]]>";
+    constexpr std::string_view begin = "<![CDATA[";
+    for (std::size_t at = 0; (at = svg.find(end, at)) != std::string::npos; at += end.size()) {
+      const std::size_t opened = svg.rfind(begin, at);
+      const bool closes = opened != std::string::npos && svg.find(end, opened) == at;
+      if (!closes) svg.replace(at + 2, 1, "&gt;");
+    }
+    return svg;
+  }
+
   static bool is_picture(std::string_view bytes, PictureFormat format) {
     if (format == PictureFormat::png) {
       constexpr std::string_view signature("\x89PNG\r\n\x1a\n", 8);

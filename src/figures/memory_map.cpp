@@ -139,25 +139,23 @@ std::string boxes_data(const MemoryMap& map, const MemoryLook& look) {
   return data;
 }
 
-std::string labels_data(const MemoryMap& map, MapPart part) {
+// Not as data of a plot: there a name would have to keep to the rules of data files.
+std::string labels_script(const MemoryMap& map, MapPart part, std::string_view colour,
+                          PictureFormat format, int& number) {
   constexpr double plot_pixels = 1000;
-  std::string data;
+  std::string script;
   const auto rows = static_cast<double>(map.rows.size());
   for (const MapBox& box : map.boxes) {
     if (box.part != part) continue;
     const double pixels = (box.to - box.from) / static_cast<double>(map.per_row) * plot_pixels;
     if (box.label.empty() || pixels_of(model::shown(box.label)) > pixels) continue;
-    // in gnuplot's double quotes a backslash escapes
-    std::string label;
-    for (const char c : model::shown(box.label)) {
-      if (c == '"' || c == '\\') label += '\\';
-      label += c;
-    }
-    data += fmt::format(
-        "{:g}\t{:g}\t\"{}\"\n", (box.from + box.to) / 2,
-        rows - static_cast<double>(box.row) + (part == MapPart::overlap ? 0.02 : 0.14), label);
+    script += fmt::format(
+        "set label {} {} at {:g},{:g} center font {} textcolor rgb {} front\n", number++,
+        script_text(box.label), (box.from + box.to) / 2,
+        rows - static_cast<double>(box.row) + (part == MapPart::overlap ? 0.02 : 0.14),
+        font(format, 12), colour);
   }
-  return data;
+  return script;
 }
 
 }  // namespace
@@ -283,15 +281,11 @@ std::string memory_map_script(const MemoryMap& map, PictureFormat format) {
     add(fmt::format("$part{} using 1:2:3:4:5:6 with boxxyerror {} title '{}'", number, look.style,
                     look.name));
   }
+  int number = 100;  // of labels, behind those of headings
   for (const auto& [part, colour] :
        {std::pair(MapPart::exposed, "C_TXT"), std::pair(MapPart::read, "C_TXT"),
         std::pair(MapPart::written, "'#FFFFFF'"), std::pair(MapPart::overlap, "C_TXT")}) {
-    const std::string data = labels_data(map, part);
-    if (data.empty()) continue;
-    const auto number = static_cast<int>(part);
-    s += fmt::format("$label{} << EOD\n{}EOD\n", number, data);
-    add(fmt::format("$label{} using 1:2:3 with labels center font {} textcolor rgb {} notitle",
-                    number, font(format, 12), colour));
+    s += labels_script(map, part, colour, format, number);
   }
   return s + plots + "\n";
 }

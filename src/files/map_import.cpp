@@ -149,7 +149,7 @@ class Importer {
     const std::size_t own = heading.size();
     std::vector<std::size_t> extra;
     for (std::size_t c = 0; c < rows_[header_].size(); ++c) {
-      if (taken_.contains(c) || rows_[header_][c].empty()) continue;
+      if (taken_.contains(c) || rows_[header_][c].empty() || !has_cells(c)) continue;
       extra.push_back(c);
       std::string name = rows_[header_][c];
       // or a reader of the table would take them for what separates cells
@@ -169,11 +169,26 @@ class Importer {
       std::vector<std::string> cells;
       for (std::size_t i = 0; i < own; ++i) cells.push_back(converted(heading[i], row));
       for (const std::size_t c : extra) cells.push_back(c < row.size() ? row[c] : "");
+      // many headings over short rows would come to more than there is
+      while (cells.size() > own && cells.back().empty()) cells.pop_back();
       csv.row(cells);
       ++out_.points;
       if (is_reference(row)) ++references_;
     }
     out_.csv = csv.take();
+  }
+
+  // Of the rows below the headings.
+  [[nodiscard]] bool has_cells(std::size_t column) {
+    if (filled_.empty()) {
+      filled_.resize(rows_[header_].size());
+      for (std::size_t r = header_ + 1; r < rows_.size(); ++r) {
+        for (std::size_t c = 0; c < std::min(rows_[r].size(), filled_.size()); ++c) {
+          filled_[c] = filled_[c] || !rows_[r][c].empty();
+        }
+      }
+    }
+    return filled_[column];
   }
 
   // "40001" with the area that its first digit names.
@@ -258,6 +273,7 @@ class Importer {
   std::set<std::string> changed_;
   std::set<std::string> doubtful_;
   std::vector<std::string> headings_inside_;
+  std::vector<bool> filled_;  // per column: it has a cell below its heading
   std::size_t references_ = 0;  // rows whose address is one
 };
 

@@ -26,6 +26,7 @@ using model::RuleCode;
 namespace {
 
 constexpr std::size_t longest_path = 4096;
+constexpr std::size_t most_described = 1'000'000;
 
 std::string folder_of(const std::string& path) {
   const std::size_t slash = path.rfind('/');
@@ -253,7 +254,7 @@ class Loader {
     const auto numbering = value_or(slave.numbering, model::Numbering::from_0);
     const auto [at, is_new] = maps_.try_emplace({*file, numbering}, plan.maps.size());
     slave.map = at->second;
-    if (!is_new) return;
+    if (!is_new) return count_points(slave, plan);
     if (out_.sources[*file].text.empty()) {
       report(RuleCode::P07, slave.map_file->place, subject,
              fmt::format("'{}' is empty", slave.map_file->value),
@@ -268,6 +269,19 @@ class Loader {
                             ? unread_map(slave)
                             : read_map(out_.sources[*file].text, slave.map_file->value, *file,
                                        numbering, subject, out_.findings));
+    count_points(slave, plan);
+  }
+
+  // What is known of each point of each slave takes memory; maps are read once and shared.
+  void count_points(const model::Slave& slave, const Plan& plan) {
+    described_ += plan.maps[*slave.map].points().size();
+    if (described_ <= most_described || too_many_said_) return;
+    too_many_said_ = out_.unreadable = true;
+    report(RuleCode::P07, slave.map_file->place, subject_of(slave),
+           fmt::format("the maps of the slaves up to this one have {} points together, and at most "
+                       "{} are read",
+                       described_, most_described),
+           "split the plan into several");
   }
 
   // Rows of [exchange] table come first in list order.
@@ -327,6 +341,8 @@ class Loader {
   const FileSource& files_;
   LoadedPlan out_;
   int looked_for_ = 0;
+  std::size_t described_ = 0;  // points of all slaves
+  bool too_many_said_ = false;
   std::map<std::string, std::uint32_t> index_of_;
   std::map<std::uint32_t, model::ControllerModel> models_;
   std::map<std::pair<std::uint32_t, model::Numbering>, std::size_t> maps_;

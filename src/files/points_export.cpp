@@ -91,11 +91,19 @@ std::string cell_of(const Json& value) {
 }  // namespace
 
 std::string points_json(const model::ResolvedPlan& resolved, const AgedPoints& points) {
-  Json rows = Json::array();
+  // row by row: a tree of all would take many times the text
+  std::string text = "[";
   for (std::size_t i = 0; i < points.list.rows.size(); ++i) {
-    rows.push_back(row_json(resolved, points.list.rows[i], points.ages[i]));
+    text += i == 0 ? "\n" : ",\n";
+    const std::string row = dump(row_json(resolved, points.list.rows[i], points.ages[i]));
+    for (std::size_t at = 0; at < row.size();) {
+      const std::size_t end = row.find('\n', at);
+      text.append("  ").append(row, at, end - at);
+      at = end + 1;
+      if (at < row.size()) text += '\n';
+    }
   }
-  return dump(rows);
+  return text + (points.list.rows.empty() ? "]\n" : "\n]\n");
 }
 
 std::string points_csv(const model::ResolvedPlan& resolved, const AgedPoints& points) {

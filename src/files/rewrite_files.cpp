@@ -116,8 +116,8 @@ tl::expected<void, FileError> put_new(const FileWithin& at, const ChangedFile& f
   }
   const mode_t mask = ::umask(0);
   ::umask(mask);
-  constexpr mode_t for_all_to_read = 0666;
-  return at.folder.replace(at.name, file.after, for_all_to_read & ~mask);
+  constexpr mode_t readable_by_all = 0666;
+  return at.folder.replace(at.name, file.after, readable_by_all & ~mask);
 }
 
 // As far as it goes, back to what it was.

@@ -14,7 +14,9 @@
 namespace greymet::files {
 namespace {
 
-constexpr std::size_t largest_part = std::size_t{64} << 20;
+// A tree of XML takes some 15 times its text.
+constexpr std::size_t largest_part = std::size_t{20} << 20;
+constexpr std::size_t most_text = std::size_t{32} << 20;  // in all cells together
 constexpr std::size_t most_sheets = 100;
 
 tl::unexpected<FileError> no_workbook(std::string why) {
@@ -53,6 +55,28 @@ pugi::xml_node first_child(const pugi::xml_node& node, std::string_view name) {
   return {};
 }
 
+// "_x000D_" -> the character that XML cannot hold (ECMA-376, part 1, 22.9.2.19); "_x005F_" is how
+// an underscore before such a text is written. A NUL stays as it is written.
+std::string unescaped(std::string_view text) {
+  constexpr std::size_t length = 7;
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::string_view piece = text.substr(at, length);
+    unsigned code = 0;
+    const bool escape = piece.size() == length && piece.starts_with("_x") && piece.ends_with('_') &&
+                        std::from_chars(piece.data() + 2, piece.data() + 6, code, 16).ptr ==
+                            piece.data() + 6;
+    constexpr unsigned ascii = 0x80;
+    if (escape && code > 0 && code < ascii) {
+      out += static_cast<char>(code);
+      at += length;
+    } else {
+      out += text[at++];
+    }
+  }
+  return out;
+}
+
 // All <t> of a string item, plain or in runs.
 std::string text_of(const pugi::xml_node& item) {
   std::string text;
@@ -60,7 +84,7 @@ std::string text_of(const pugi::xml_node& item) {
   each_child(item, "r", [&](const auto& run) {
     each_child(run, "t", [&](const auto& t) { text += t.text().get(); });
   });
-  return text;
+  return text.find("_x") == std::string::npos ? text : unescaped(text);
 }
 
 // "17.399999999999999" is how programs save 17.4.
@@ -90,9 +114,16 @@ std::optional<std::size_t> column_of(std::string_view reference) {
   return letters == 0 ? std::nullopt : std::optional(column - 1);
 }
 
+// What all sheets of a workbook may hold together.
+struct Budget {
+  std::size_t cells = most_cells;
+  std::size_t text = most_text;
+  std::size_t rows = 4 * most_rows;
+};
+
 class SheetReader {
  public:
-  explicit SheetReader(const std::vector<std::string>& shared) : shared_(shared) {}
+  SheetReader(const std::vector<std::string>& shared, Budget& left) : shared_(shared), left_(left) {}
 
   // Nothing where it is too large.
   std::optional<std::vector<std::vector<std::string>>> read(const pugi::xml_document& part) {
@@ -102,7 +133,10 @@ class SheetReader {
       if (local(row) != "row") continue;
       const std::size_t number = row.attribute("r").as_uint(static_cast<unsigned>(rows.size() + 1));
       if (number > most_rows || number == 0) return std::nullopt;
-      if (rows.size() < number) rows.resize(number);
+      if (rows.size() < number) {
+        if (!take(left_.rows, number - rows.size())) return std::nullopt;
+        rows.resize(number);
+      }
       if (!read_row(row, rows[number - 1])) return std::nullopt;
     }
     while (!rows.empty() && rows.back().empty()) rows.pop_back();
@@ -118,9 +152,10 @@ class SheetReader {
       const auto column = reference ? column_of(reference.value()) : std::optional(cells.size());
       if (!column) return false;
       if (text.empty()) continue;
+      // one shared text may stand in many cells
+      if (!take(left_.text, text.size())) return false;
       if (cells.size() <= *column) {
-        cells_ += *column + 1 - cells.size();
-        if (cells_ > most_cells) return false;
+        if (!take(left_.cells, *column + 1 - cells.size())) return false;
         cells.resize(*column + 1);
       }
       cells[*column] = text;
@@ -143,8 +178,14 @@ class SheetReader {
     return type.empty() || type == "n" ? number_text(value) : value;
   }
 
+  static bool take(std::size_t& left, std::size_t count) {
+    if (count > left) return false;
+    left -= count;
+    return true;
+  }
+
   const std::vector<std::string>& shared_;
-  std::size_t cells_ = 0;
+  Budget& left_;
 };
 
 }  // namespace
@@ -166,6 +207,7 @@ tl::expected<std::vector<Sheet>, FileError> read_workbook(const std::string& con
                [&](const auto& item) { shared.push_back(text_of(item)); });
   }
   std::vector<Sheet> sheets;
+  Budget left;
   std::string trouble;
   each_child(first_child(workbook->document_element(), "sheets"), "sheet", [&](const auto& sheet) {
     if (sheets.size() >= most_sheets || !trouble.empty()) return;
@@ -176,10 +218,11 @@ tl::expected<std::vector<Sheet>, FileError> read_workbook(const std::string& con
     const std::string name = sheet.attribute("name").value();
     const auto part = part_of(content, targets[id]);
     if (!part) return;  // a chart, or damaged: others may do
-    auto rows = SheetReader(shared).read(*part);
+    auto rows = SheetReader(shared, left).read(*part);
     if (!rows) {
       trouble =
-          fmt::format("sheet {} has more than {} rows or {} cells", name, most_rows, most_cells);
+          fmt::format("up to sheet {} it has more than {} rows, {} cells or {} MB of text", name,
+                      most_rows, most_cells, most_text >> 20);
       return;
     }
     sheets.push_back({name, std::move(*rows)});

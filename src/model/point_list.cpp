@@ -19,8 +19,13 @@ class Lister {
       : plan_(plan), coverage_(plan), uses_(memory_uses(plan)) {}
 
   PointList list() {
-    for (std::size_t s = 0; s < plan_.plan.slaves.size(); ++s) list_slave(s);
+    index_moved();
+    for (std::size_t s = 0; s < plan_.plan.slaves.size() && !out_.too_many; ++s) list_slave(s);
     for (const ResolvedTag& tag : plan_.tags) list_peer_tag(tag);
+    if (out_.too_many) {
+      out_.rows.clear();
+      return std::move(out_);
+    }
     std::stable_sort(out_.rows.begin(), out_.rows.end(), [](const PointRow& a, const PointRow& b) {
       const auto key = [](const PointRow& r) {
         return std::tuple(r.controller, r.memory.store, r.memory.first, !r.is_read);
@@ -49,15 +54,30 @@ class Lister {
 
   // All points of a slave that somebody reads, wherever they get to, and all that somebody writes.
   void list_slave(std::size_t slave) {
-    const RegisterMap* map = plan_.map_of({false, slave, 0});
-    if (map == nullptr) return;
-    for (const Point& point : map->points()) {
+    for (const Point* each : moved_[slave]) {
+      if (out_.too_many) return;
+      const Point& point = *each;
       const PointRow row = row_of(plan_, slave, point);
       const auto places = trace_value(plan_, row.end, row.order);
       for (std::size_t i = 1; i < places.size(); ++i) {
         if (places[i].place.at_controller) add_arrival(row, places[i]);
       }
       add_sources(row, slave, point);
+    }
+  }
+
+  // Points that a transaction touches; all others get nowhere.
+  void index_moved() {
+    moved_.resize(plan_.plan.slaves.size());
+    for (const ResolvedTransaction& t : plan_.transactions) {
+      if (!t.target || t.target->is_peer) continue;
+      const RegisterMap* map = plan_.map_of(*t.target);
+      for (const auto* block : {&t.read, &t.write}) {
+        if (map == nullptr || !*block) continue;
+        for (const Point* point : map->points_touching((*block)->area, (*block)->extent())) {
+          moved_[t.target->index].insert(point);
+        }
+      }
     }
   }
 
@@ -157,7 +177,8 @@ class Lister {
     });
     if (exact != tags.end()) row.tag = *exact;
     if (exact == tags.end() && !tags.empty()) row.tag = tags.front();
-    out_.rows.push_back(std::move(row));
+    out_.too_many = out_.too_many || out_.rows.size() >= most_listed_values;
+    if (!out_.too_many) out_.rows.push_back(std::move(row));
   }
 
   // Users of the memory of every row, but for the step that the row itself names.
@@ -194,9 +215,14 @@ class Lister {
                               use->purpose == MemoryPurpose::copy_target
                           ? 0
                           : name.find(' ') + 1);
-        if (std::find(row.used_by.begin(), row.used_by.end(), name) == row.used_by.end()) {
+        if (std::find(row.used_by.begin(), row.used_by.end(), name) != row.used_by.end()) continue;
+        constexpr std::size_t most_users = 20;
+        if (row.used_by.size() < most_users) {
           row.used_by.push_back(std::move(name));
+          continue;
         }
+        row.used_by.push_back("others");
+        break;
       }
     }
   }
@@ -224,6 +250,7 @@ class Lister {
   const TagCoverage coverage_;
   const Indexed<std::vector<MemoryUse>, ControllerIndex> uses_;
   std::vector<std::vector<std::size_t>> writes_;  // per slave
+  std::vector<std::set<const Point*>> moved_;     // per slave, in the order of its map
   PointList out_;
 };
 

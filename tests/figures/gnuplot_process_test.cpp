@@ -6,6 +6,9 @@
 
 #include <cstdlib>
 
+#include <random>
+
+#include <fmt/format.h>
 #include <catch2/catch.hpp>
 
 #include "process.h"
@@ -139,4 +142,40 @@ TEST_CASE("any name is drawn as it is, or as an escape, and the SVG stays XML") 
         folder.path());
   };
   if (::access("/usr/bin/python3", X_OK) == 0) CHECK(outcome().status == 0);
+}
+
+TEST_CASE("every text of every figure stands in its SVG as it is shown") {
+  // what has to do with the quotes of scripts, data and XML
+  std::mt19937_64 random(11);
+  std::vector<std::string> names{"level 3'' pipe", "'front", "end'", "''", "a]]>b", "x'1", "'7'8",
+                                 "\"dq\" end\"", "%d 5 %", "`date`'", "it's \\ 3\\'4", "@a'b$c"};
+  for (int i = 0; i < 40; ++i) {
+    std::string name;
+    for (int k = 0; k < 8; ++k) name += "'\"]>\\%@`$ a1,(){}"[random() % 17];
+    names.push_back("n" + name + "m");
+  }
+  std::string labels = common_look(PictureFormat::svg);
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    labels += fmt::format("set label {} {} at 0,{}\n", i + 10, script_text(names[i]), i);
+  }
+  labels += "set xtics (";
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    labels += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted_tic("t" + names[i]), i);
+  }
+  labels += ")\nset xrange [0:60]\nset yrange [0:60]\nplot NaN notitle\n";
+  const auto picture = render(PictureFormat::svg, labels);
+  REQUIRE(picture.has_value());
+  std::string text = *picture;
+  for (const auto& [escape, plain] : std::vector<std::pair<std::string, std::string>>{
+           {"&lt;", "<"}, {"&gt;", ">"}, {"&quot;", "\""}, {"&amp;", "&"}, {"&#39;", "'"}}) {
+    CHECK(picture->find("]]>") == std::string::npos);
+    for (std::size_t at = 0; (at = text.find(escape, at)) != std::string::npos; ++at) {
+      text.replace(at, escape.size(), plain);
+    }
+  }
+  for (const std::string& name : names) {
+    INFO(name);
+    CHECK(text.find(">" + name + "<") != std::string::npos);
+    CHECK(text.find(">t" + name + "<") != std::string::npos);
+  }
 }

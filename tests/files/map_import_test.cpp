@@ -80,7 +80,7 @@ TEST_CASE("headings that people use are taken for ours, and it is said") {
   CHECK(map->csv ==
         "point,area,address,type,factor,unit,access,Remark\r\n"
         "v_1st_value,Holding Register,40001,f32,0.5,%,r,x\r\n"
-        "State,Input register,30011,u16,,,,\r\n"
+        "State,Input register,30011,u16,,,\r\n"
         "State_2,co,00003,BOOL,,,rw,y\r\n");
   CHECK(map->points == 3);
   CHECK(map->numbering == "reference");
@@ -177,7 +177,7 @@ TEST_CASE("a sheet of a workbook is read like a CSV file") {
                         "")
           .error()
           .message ==
-      "is no workbook that can be read: sheet Registers has more than 65536 rows or 1000000 cells");
+      "is no workbook that can be read: up to sheet Registers it has more than 65536 rows, 1000000 cells or 32 MB of text");
 }
 
 TEST_CASE("any bytes are survived as a workbook, and any cut of one") {

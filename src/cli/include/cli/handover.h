@@ -21,6 +21,10 @@ struct Handover {
   [[nodiscard]] exports::ExportInput input() const;
 };
 
+// Refuses a plan that moves more values than can be listed. The status to end with, or nothing.
+[[nodiscard]] std::optional<int> refuse_too_many(const model::PointList& points,
+                                                 const Terminal& terminal);
+
 // With longest durations alone, as exports need it; `timing` gives the whole report instead.
 [[nodiscard]] Handover handover_of(const UsablePlan& usable,
                                    std::optional<timing::TimingReport> timing = {});

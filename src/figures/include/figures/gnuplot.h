@@ -13,7 +13,7 @@ enum class PictureFormat : std::uint8_t { svg, png };
 // Terminal, palette and common look; every figure's script begins with it. Pictures are 1280x800
 // and go to the file that the variable FIGURE names.
 [[nodiscard]] std::string common_look(PictureFormat format);
-// The name in gnuplot's single quotes, in which nothing is special, as model::shown() shows it.
+// The name as a text of gnuplot in which nothing is special, as model::shown() shows it.
 [[nodiscard]] std::string script_text(std::string_view text);
 // The same for the label of a tic, in which gnuplot would take % for a format.
 [[nodiscard]] std::string quoted_tic(std::string_view text);
