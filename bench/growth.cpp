@@ -20,6 +20,7 @@
 #include "exports/exports.h"
 #include "exports/report.h"
 #include "files/exchange_export.h"
+#include "files/map_import.h"
 #include "files/plan_loader.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
@@ -281,6 +282,46 @@ const std::vector<Family> families{
        });
      },
      "65,536 rows, written out six times"},
+    {"slaves of one map, check",
+     [](std::size_t n) {
+       std::string slaves;
+       std::string list;
+       for (std::size_t i = 0; i < n; ++i) {
+         slaves += fmt::format("[slave.s{}]\nhost = \"10.1.{}.{}\"\nmap = \"m.csv\"\n", i, i / 250,
+                               i % 250 + 2);
+         list += fmt::format(
+             "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", "
+             "every = \"60s\" }},\n",
+             i);
+       }
+       return Input{head + slaves + exchange(list),
+                    "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n")};
+     },
+     800, check_it},
+    {"slaves of one map, points",
+     [](std::size_t n) {
+       std::string slaves;
+       std::string list;
+       for (std::size_t i = 0; i < n; ++i) {
+         slaves += fmt::format("[slave.s{}]\nhost = \"10.1.{}.{}\"\nmap = \"m.csv\"\n", i, i / 250,
+                               i % 250 + 2);
+         list += fmt::format(
+             "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", "
+             "every = \"60s\" }},\n",
+             i);
+       }
+       return Input{head + slaves + exchange(list),
+                    "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n")};
+     },
+     800, [](const files::LoadedPlan& loaded) { (void)model::point_list(loaded.plan); }},
+    {"equal names, import",
+     [](std::size_t n) {
+       return Input{head, "point,area,address,type\n" + rows(n, "value,hr,{0},u16\n")};
+     },
+     8000,
+     [](const files::LoadedPlan& loaded) {
+       (void)files::import_map("m.csv", loaded.sources.back().text, "");
+     }},
     {"reads and writes of points, pages", points_read_and_written, 2000,
      [](const files::LoadedPlan& loaded) {
        with_exports(loaded, [](const exports::ExportInput& input) {

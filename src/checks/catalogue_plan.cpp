@@ -78,7 +78,8 @@ accepts = [ { rule = "F11", at = "transaction in", why = "as it was" } ])",
         "Remove the accept, or correct its `rule` or `at`.", ""},
     RuleEntry{
         RuleCode::P10, Severity::note, "names that give the same file",
-        "Exports, maps and figures are called after slaves and controllers, in letters, digits, - and _ "
+        "Exports, maps and figures are called after slaves and controllers, in letters, digits, - "
+        "and _ "
         "alone, and many file systems take capitals for small letters. Of names that come to the "
         "same, all but the one that is spelt so get a number of their own.",
         R"([slave."pump 1"]

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "cli/handover.h"
 #include "cli/print.h"
 #include "command_line.h"
 #include "exports/exchange_diff.h"
@@ -35,6 +36,9 @@ int run_diff(const DiffOptions& options, const Terminal& terminal) {
   const UsablePlan now =
       load_usable_plan(options.new_plan, terminal, rules_without_time(), options.beside);
   if (now.refused) return *now.refused;
+  for (const UsablePlan* plan : {&old, &now}) {
+    if (const auto refused = refuse_too_large(*plan, "compared", terminal)) return *refused;
+  }
   const auto changes = exports::exchange_changes(files::exchange_json(old.loaded.plan),
                                                  files::exchange_json(now.loaded.plan));
   if (!changes) return usage_error(terminal, changes.error());

@@ -37,6 +37,11 @@ tl::expected<std::vector<exports::Export>, std::string> chosen(
   return out;
 }
 
+int unreachable_export(const Terminal& terminal, const std::string& why) {
+  terminal.err << fmt::format("greymet: {}\n", shown(why));
+  return exit_unreachable;
+}
+
 exports::ExportedFiles make_all(const std::vector<exports::Export>& formats,
                                 const exports::ExportInput& input) {
   std::vector<exports::ExportedFile> all;
@@ -166,6 +171,24 @@ int compare(const ExportOptions& options, const std::vector<exports::ExportedFil
   return same ? exit_fine : exit_findings;
 }
 
+// Format by format: all of them together take many times the memory of one.
+int write_all(const std::vector<exports::Export>& formats, const exports::ExportInput& input,
+              const ExportOptions& options, const Terminal& terminal) {
+  ResultWriter writer(options.out, options.force, terminal);
+  writer.all_or_nothing();
+  for (const exports::Export& each : formats) {
+    const auto made = each.make(input);
+    if (!made) return unreachable_export(terminal, made.error());
+    for (const exports::ExportedFile& file : *made) {
+      if (!writer.write(file.name, file.content)) return writer.finish();
+    }
+  }
+  if (const int status = writer.finish(); status != exit_fine) return status;
+  terminal.out << fmt::format("{} transactions, fingerprint {}\n", input.plan.transactions.size(),
+                              input.fingerprint);
+  return exit_fine;
+}
+
 }  // namespace
 
 int run_export(const ExportOptions& options, const Terminal& terminal) {
@@ -182,11 +205,9 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
   const Handover handover = handover_of(usable);
   if (const auto refused = refuse_too_many(handover.points, terminal)) return *refused;
   const exports::ExportInput input = handover.input();
+  if (!options.out.empty()) return write_all(*formats, input, options, terminal);
   const auto made = make_all(*formats, input);
-  if (!made) {
-    terminal.err << fmt::format("greymet: {}\n", made.error());
-    return exit_unreachable;
-  }
+  if (!made) return unreachable_export(terminal, made.error());
   if (options.print) {
     if (made->size() != 1) {
       return usage_error(terminal, "--print takes one format of one file: --only json or csv");
@@ -194,16 +215,7 @@ int run_export(const ExportOptions& options, const Terminal& terminal) {
     terminal.out << made->front().content;
     return exit_fine;
   }
-  if (!options.compare.empty()) return compare(options, *made, terminal);
-  ResultWriter writer(options.out, options.force, terminal);
-  writer.all_or_nothing();
-  for (const exports::ExportedFile& file : *made) {
-    if (!writer.write(file.name, file.content)) break;
-  }
-  if (const int status = writer.finish(); status != exit_fine) return status;
-  terminal.out << fmt::format("{} transactions, fingerprint {}\n", input.plan.transactions.size(),
-                              input.fingerprint);
-  return exit_fine;
+  return compare(options, *made, terminal);
 }
 
 Action declare_export(CLI::App& command, const Terminal& terminal) {

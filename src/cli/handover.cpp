@@ -27,8 +27,19 @@ std::optional<int> refuse_too_many(const model::PointList& points, const Termina
                                  model::most_listed_values));
 }
 
+std::optional<int> refuse_too_large(const UsablePlan& usable, std::string_view what,
+                                    const Terminal& terminal) {
+  constexpr std::size_t most_transactions = 20'000;
+  const std::size_t transactions = usable.loaded.plan.plan.transactions.size();
+  if (transactions <= most_transactions) return std::nullopt;
+  return usage_error(terminal, fmt::format("the plan has {} transactions, and at most {} are {}: "
+                                           "split it into several plans",
+                                           transactions, most_transactions, what));
+}
+
 std::optional<int> refuse_errors(const UsablePlan& usable, std::string_view what,
                                  const Terminal& terminal) {
+  if (const auto refused = refuse_too_large(usable, what, terminal)) return refused;
   if (checks::tally_of(usable.findings).errors == 0) return std::nullopt;
   model::Findings errors = usable.findings;
   std::erase_if(errors, [](const auto& f) { return f.severity != model::Severity::error; });

@@ -34,10 +34,9 @@ int main(int argc, char** argv) {
     const bool dumb =
         kind == nullptr || std::string_view(kind).empty() || std::string_view(kind) == "dumb";
     const bool colour = shown && !dumb && std::getenv("NO_COLOR") == nullptr;
-    const greymet::cli::Terminal terminal{std::cout, std::cerr,
-                                          colour,    !dumb && ::isatty(STDERR_FILENO) != 0,
-                                          shown,     width_of_terminal(),
-                                          STDOUT_FILENO, STDERR_FILENO};
+    const greymet::cli::Terminal terminal{
+        std::cout, std::cerr,           colour,        !dumb && ::isatty(STDERR_FILENO) != 0,
+        shown,     width_of_terminal(), STDOUT_FILENO, STDERR_FILENO};
     const int status = greymet::cli::run(argc, argv, terminal);
     std::cout.flush();
     if (!std::cout) {

@@ -241,12 +241,12 @@ Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap
   return slave;
 }
 
-// A name that no file has yet, capitals aside, but for one with these very bytes that no slave uses.
+// A name that no file has yet, capitals aside, but for one with these very bytes that no slave
+// uses.
 std::string free_map_name(const NewSlave& slave, const std::string& csv,
                           const files::LoadedPlan& loaded) {
   const files::FileSource source = files::disk_files();
-  const std::string folder =
-      files::folder_of_plan(loaded.sources.front().name) + "/" + map_folder;
+  const std::string folder = files::folder_of_plan(loaded.sources.front().name) + "/" + map_folder;
   const std::vector<std::string> present = source.names(folder);
   const std::string wanted = model::file_name_of(slave.name);
   for (int number = 1;; ++number) {

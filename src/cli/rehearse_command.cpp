@@ -73,8 +73,8 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
   const timing::TimingReport report = timing::analyse_longest(plan);
   const auto stage = open_stage(options, plan, report.model, signals.token());
   if (!stage) return unreachable(terminal, stage.error().message);
-  auto begun = begin_log(
-      options.output, plan, options.fast ? files::OnSlowDisk::wait : files::OnSlowDisk::fail);
+  auto begun = begin_log(options.output, plan,
+                         options.fast ? files::OnSlowDisk::wait : files::OnSlowDisk::fail);
   if (!begun) return unreachable(terminal, begun.error().message);
   std::optional<files::RequestLog>& log = *begun;
   if (!options.fast) {

@@ -120,6 +120,7 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
   const UsablePlan usable = load_usable_plan(options.plan, terminal, {});
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
+  if (const auto refused = refuse_too_large(usable, "reported", terminal)) return *refused;
   timing::TimingReport report;
   {
     ProgressBar bar(terminal, "simulating");

@@ -31,7 +31,8 @@ std::string shown_lines(std::string_view text, const Terminal& terminal) {
 
 void print_changes(const std::vector<files::ChangedFile>& changed, const Terminal& terminal) {
   for (const files::ChangedFile& file : changed) {
-    terminal.out << shown_lines(files::unified_diff(file.name, file.before.value_or(""), file.after), terminal);
+    terminal.out << shown_lines(
+        files::unified_diff(file.name, file.before.value_or(""), file.after), terminal);
   }
 }
 

@@ -25,9 +25,8 @@ void LateAnswers::answered(std::uint64_t request, std::size_t job, const Asked& 
                            Duration now) {
   forget_old(now);
   last_answered_[job] = {request, asked, now};
-  const bool had_given_up = std::any_of(owed_.begin(), owed_.end(), [request](const Owed& owed) {
-    return owed.request == request;
-  });
+  const bool had_given_up = std::any_of(
+      owed_.begin(), owed_.end(), [request](const Owed& owed) { return owed.request == request; });
   // one answer has come to several tries, nobody knows to which
   if (had_given_up) owed_.push_back({request, asked, now + horizon_, false});
 }
@@ -65,9 +64,8 @@ std::optional<Duration> LateAnswers::held_until(const Asked& asked, Duration now
 }
 
 bool LateAnswers::expects(std::uint8_t unit, Duration now) const {
-  return std::any_of(owed_.begin(), owed_.end(), [&](const Owed& owed) {
-    return owed.until > now && owed.asked.unit == unit;
-  });
+  return std::any_of(owed_.begin(), owed_.end(),
+                     [&](const Owed& owed) { return owed.until > now && owed.asked.unit == unit; });
 }
 
 }  // namespace greymet::engine

@@ -131,8 +131,10 @@ std::uint64_t total_of(const std::vector<OddWire>& wires) {
 void Master::abandon(Duration now) {
   for (Link& link : links_) {
     for (UnderWay& request : link.under_way) {
-      if (request.tries == 0) request.outcome = Outcome::dropped;
-      else if (request.stage != Stage::cooling || request.again) request.outcome = Outcome::unfinished;
+      if (request.tries == 0)
+        request.outcome = Outcome::dropped;
+      else if (request.stage != Stage::cooling || request.again)
+        request.outcome = Outcome::unfinished;
       request.replied = now;
       record(link, request, now);
     }
@@ -204,8 +206,8 @@ void Master::pass_deadline(Link& link, UnderWay& request) {
 bool Master::was_damaged_answer(const Link& link, const UnderWay& request) {
   const Asked& asked = request.asked;
   const bool long_enough =
-      request.junk == modbus::reply_length(asked.request.function, asked.request.quantity,
-                                           asked.framing) ||
+      request.junk ==
+          modbus::reply_length(asked.request.function, asked.request.quantity, asked.framing) ||
       request.junk == modbus::exception_length(asked.framing);
   return long_enough && !link.late.expects(asked.unit, request.sent);
 }

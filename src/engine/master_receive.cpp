@@ -101,7 +101,8 @@ bool Master::is_too_early(const Link& link, const UnderWay& request,
   if (link.queue->kind != QueueKind::serial || !options_.lines_take_time) return false;
   const timing::TransactionTimes& times = link.queue->jobs[request.job].times;
   constexpr int clocks_agree = 10;  // to a tenth: nobody's baud rate is exact
-  return frame.first_byte < request.sent + times.serial->request - times.serial->request / clocks_agree;
+  return frame.first_byte <
+         request.sent + times.serial->request - times.serial->request / clocks_agree;
 }
 
 bool Master::is_echo(const Link& link, const UnderWay& request, const ReceivedFrame& frame) const {

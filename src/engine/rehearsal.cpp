@@ -4,6 +4,8 @@
 #include <map>
 #include <set>
 
+#include <fmt/format.h>
+
 #include "rehearsal_internal.h"
 
 namespace greymet::engine {
@@ -64,7 +66,41 @@ TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& 
                                                          : TransactionVerdict::off;
 }
 
-// Every slave that somebody asks falls silent once, one after the other.
+// Slaves that fall silent at the same time: each on a wire of its own.
+struct SilentTogether {
+  std::vector<std::size_t> slaves;
+  std::set<std::string> wires;
+};
+
+std::string wire_of(const model::ExchangeSlave& slave) {
+  if (slave.line) return fmt::format("line {}", slave.line->value);
+  return slave.host ? fmt::format("{}:{}", *slave.host, slave.port) : std::string();
+}
+
+// One after the other, as far as that lasts no longer than for some fifty; of more, several on
+// different wires together: what a rehearsal plays grows with the plan, not with its square.
+std::vector<SilentTogether> turns_of(const model::ResolvedPlan& plan,
+                                     const std::map<std::size_t, Duration>& needed) {
+  constexpr std::size_t most_turns = 50;
+  const std::size_t at_a_time = (needed.size() + most_turns - 1) / most_turns;
+  std::vector<SilentTogether> turns;
+  std::size_t open = 0;  // turns before it are full
+  for (const auto& [slave, time] : needed) {
+    const std::string wire = wire_of(plan.exchange.slaves[slave]);
+    while (open < turns.size() && turns[open].slaves.size() >= at_a_time) ++open;
+    std::size_t at = open;
+    while (at < turns.size() &&
+           (turns[at].slaves.size() >= at_a_time || turns[at].wires.contains(wire))) {
+      ++at;
+    }
+    if (at == turns.size()) turns.emplace_back();
+    turns[at].slaves.push_back(slave);
+    turns[at].wires.insert(wire);
+  }
+  return turns;
+}
+
+// Every slave that somebody asks falls silent once.
 std::vector<Fault> default_script(const model::ResolvedPlan& plan,
                                   const timing::TimingReport& report) {
   std::map<std::size_t, Duration> needed;  // until one request of it has failed in all its tries
@@ -82,14 +118,18 @@ std::vector<Fault> default_script(const model::ResolvedPlan& plan,
   }
   std::vector<Fault> script;
   Duration at = seconds(1);
-  for (const auto& [slave, time] : needed) {
-    Fault fault;
-    fault.at = at;
-    fault.until = at + time;
-    fault.index = slave;
-    fault.kind = FaultKind::silent;
-    script.push_back(fault);
-    at = fault.until + pause[slave];
+  for (const SilentTogether& turn : turns_of(plan, needed)) {
+    Duration next = at;
+    for (const std::size_t slave : turn.slaves) {
+      Fault fault;
+      fault.at = at;
+      fault.until = at + needed.at(slave);
+      fault.index = slave;
+      fault.kind = FaultKind::silent;
+      script.push_back(fault);
+      next = std::max(next, fault.until + pause[slave]);
+    }
+    at = next;
   }
   return script;
 }
@@ -100,10 +140,6 @@ Duration length_of_script(const std::vector<Fault>& script, Duration patience) {
     last = std::max(last, fault.until == Duration::max() ? fault.at : fault.until);
   }
   return last + patience;
-}
-
-bool concerns(const Fault& fault, const model::Target& target) {
-  return target.is_peer == fault.is_peer && target.index == fault.index;
 }
 
 class Rehearsal {
@@ -196,6 +232,7 @@ class Rehearsal {
     for (Fault& fault : script) {
       fault.at += begin;
       if (fault.until != Duration::max()) fault.until += begin;
+      faults_of_[{fault.is_peer, fault.index}].push_back(result_.faults.size());
       result_.faults.push_back({fault, {}, {}, false});
     }
     const Duration end = begin + length_of_script(script, Duration{});
@@ -224,8 +261,10 @@ class Rehearsal {
   void note_faults(const RequestRecord& record) {
     if (record.tries == 0) return;
     const model::ExchangeTransaction& t = *plan_.exchange.find(record.transaction);
-    for (RehearsedFault& each : result_.faults) {
-      if (!concerns(each.fault, t.target)) continue;
+    const auto concerned = faults_of_.find({t.target.is_peer, t.target.index});
+    if (concerned == faults_of_.end()) return;
+    for (const std::size_t index : concerned->second) {
+      RehearsedFault& each = result_.faults[index];
       const bool good = record.outcome == Outcome::good;
       const bool during = record.end >= each.fault.at && record.start < each.fault.until;
       if (!good && during && !each.noticed) each.noticed = record.end - each.fault.at;
@@ -310,6 +349,7 @@ class Rehearsal {
   Measures all_;
   Finished finished_;
   RehearsalResult result_;
+  std::map<std::pair<bool, std::size_t>, std::vector<std::size_t>> faults_of_;  // by who is asked
 };
 
 }  // namespace

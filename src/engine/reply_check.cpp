@@ -96,7 +96,8 @@ bool answered_alike(const Asked& one, const Asked& other) {
     case FunctionCode::read_write_multiple_registers: return a.quantity == b.quantity;
     case FunctionCode::write_single_coil: return a.offset == b.offset && a.bits == b.bits;
     case FunctionCode::write_single_register:
-    case FunctionCode::mask_write_register: return a.offset == b.offset && a.registers == b.registers;
+    case FunctionCode::mask_write_register:
+      return a.offset == b.offset && a.registers == b.registers;
     case FunctionCode::write_multiple_coils:
       return a.offset == b.offset && a.bits.size() == b.bits.size();
     case FunctionCode::write_multiple_registers:

@@ -4,13 +4,13 @@
 
 #include <fmt/format.h>
 
-#include "model/file_name.h"
 #include "iec_program.h"
 #include "model/ascii_text.h"
 #include "model/duration_text.h"
+#include "model/file_name.h"
 #include "model/identifier.h"
-#include "model/text_slips.h"
 #include "model/resolved_plan.h"
+#include "model/text_slips.h"
 #include "model/utf8_text.h"
 
 namespace greymet::exports {

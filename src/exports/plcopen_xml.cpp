@@ -4,9 +4,9 @@
 #include <fmt/format.h>
 #include <pugixml.hpp>
 
-#include "model/file_name.h"
 #include "iec_program.h"
 #include "model/ascii_text.h"
+#include "model/file_name.h"
 #include "model/resolved_plan.h"
 #include "model/utf8_text.h"
 

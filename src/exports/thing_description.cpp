@@ -8,8 +8,8 @@
 
 #include "exports/exports.h"
 #include "files/json_text.h"
-#include "model/file_name.h"
 #include "model/duration_text.h"
+#include "model/file_name.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::exports {
@@ -194,12 +194,12 @@ ExportedFiles export_things(const ExportInput& input) {
                     points, model::most_listed_values));
   }
   const PointUses uses(input);
-  const std::vector<std::string> names = model::file_names_of(model::names_of(input.plan.plan.slaves));
+  const std::vector<std::string> names =
+      model::file_names_of(model::names_of(input.plan.plan.slaves));
   for (std::size_t s = 0; s < input.plan.plan.slaves.size(); ++s) {
     if (!input.plan.plan.slaves[s].map) continue;
-    files.push_back(
-        {fmt::format("things/{}.td.json", names[s]),
-         files::dump(thing_of(input, uses, s, names[s]))});
+    files.push_back({fmt::format("things/{}.td.json", names[s]),
+                     files::dump(thing_of(input, uses, s, names[s]))});
   }
   return files;
 }

@@ -149,11 +149,11 @@ std::string labels_script(const MemoryMap& map, MapPart part, std::string_view c
     if (box.part != part) continue;
     const double pixels = (box.to - box.from) / static_cast<double>(map.per_row) * plot_pixels;
     if (box.label.empty() || pixels_of(model::shown(box.label)) > pixels) continue;
-    script += fmt::format(
-        "set label {} {} at {:g},{:g} center font {} textcolor rgb {} front\n", number++,
-        script_text(box.label), (box.from + box.to) / 2,
-        rows - static_cast<double>(box.row) + (part == MapPart::overlap ? 0.02 : 0.14),
-        font(format, 12), colour);
+    script +=
+        fmt::format("set label {} {} at {:g},{:g} center font {} textcolor rgb {} front\n",
+                    number++, script_text(box.label), (box.from + box.to) / 2,
+                    rows - static_cast<double>(box.row) + (part == MapPart::overlap ? 0.02 : 0.14),
+                    font(format, 12), colour);
   }
   return script;
 }

@@ -64,8 +64,7 @@ struct BackgroundWriter::State {
   // Takes back what was written of a line whose rest did not fit.
   void end_with_a_line(std::string_view written) const {
     const std::size_t line = written.rfind('\n');
-    const std::size_t surplus =
-        written.size() - (line == std::string_view::npos ? 0 : line + 1);
+    const std::size_t surplus = written.size() - (line == std::string_view::npos ? 0 : line + 1);
     const off_t size = ::lseek(fd.get(), 0, SEEK_END);
     if (surplus == 0 || size < static_cast<off_t>(surplus)) return;
     (void)!::ftruncate(fd.get(), size - static_cast<off_t>(surplus));

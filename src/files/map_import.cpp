@@ -273,7 +273,7 @@ class Importer {
   std::set<std::string> changed_;
   std::set<std::string> doubtful_;
   std::vector<std::string> headings_inside_;
-  std::vector<bool> filled_;  // per column: it has a cell below its heading
+  std::vector<bool> filled_;    // per column: it has a cell below its heading
   std::size_t references_ = 0;  // rows whose address is one
 };
 

@@ -116,7 +116,8 @@ tl::expected<void, FileError> OutputFolder::write(const std::string& name,
 
 tl::expected<Descriptor, FileError> OutputFolder::begin_growing(const std::string& name,
                                                                 std::string_view content) {
-  if (auto written = put(name, content, How::grows); !written) return tl::unexpected(written.error());
+  if (auto written = put(name, content, How::grows); !written)
+    return tl::unexpected(written.error());
   Descriptor fd(
       ::openat(folder_.descriptor(), name.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC | O_NOFOLLOW));
   if (!fd.open()) return system_failure(fmt::format("{}/{}", folder_.path(), name), errno);

@@ -85,10 +85,9 @@ std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::Rehear
   }
   Json watchdogs = Json::array();
   for (const engine::Field::Tripped& each : result.watchdogs) {
-    watchdogs.push_back(
-        {{"slave", plan.plan.slaves[each.slave].name},
-         {"at_ms", model::to_ms(each.at)},
-         {"times", each.times}});
+    watchdogs.push_back({{"slave", plan.plan.slaves[each.slave].name},
+                         {"at_ms", model::to_ms(each.at)},
+                         {"times", each.times}});
   }
   return dump({{"fingerprint", fingerprint_of(plan)},
                {"duration_s", model::to_ms(result.lasted) / 1000},

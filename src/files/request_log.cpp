@@ -41,8 +41,8 @@ tl::expected<RequestLog, FileError> RequestLog::begin(OutputFolder& folder, cons
                                                       OnSlowDisk on_slow_disk) {
   auto fd = folder.begin_growing(name, request_log_header());
   if (!fd) return tl::unexpected(fd.error());
-  auto writer = std::make_unique<BackgroundWriter>(std::move(*fd), folder.path() + "/" + name,
-                                                   on_slow_disk);
+  auto writer =
+      std::make_unique<BackgroundWriter>(std::move(*fd), folder.path() + "/" + name, on_slow_disk);
   return RequestLog(plan, std::move(writer));
 }
 

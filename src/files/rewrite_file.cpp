@@ -46,7 +46,8 @@ tl::expected<void, FileError> write_in_place(int fd, std::string_view expected,
                                              std::string_view content, const std::string& path) {
   auto done = overwrite(fd, content, path);
   if (!done && !overwrite(fd, expected, path)) {
-    return tl::unexpected(FileError{done.error().message + "; and what stood in it was not put back"});
+    return tl::unexpected(
+        FileError{done.error().message + "; and what stood in it was not put back"});
   }
   return done;
 }
@@ -101,9 +102,9 @@ tl::expected<FileWithin, FileError> file_within(const Folder& folder, const std:
   if (error) return tl::unexpected(FileError{fmt::format("{}: {}", path, error.message())});
   const fs::path within = target.lexically_relative(root);
   if (within.empty() || within == "." || *within.begin() == "..") {
-    return tl::unexpected(FileError{fmt::format(
-        "{}: leads to {}, outside the plan's folder, where nothing is written", path,
-        target.string())});
+    return tl::unexpected(FileError{
+        fmt::format("{}: leads to {}, outside the plan's folder, where nothing is written", path,
+                    target.string())});
   }
   // a link that is made meanwhile is not followed
   auto at = Folder::open(root.string());

@@ -87,8 +87,8 @@ class Journal {
     const int error = errno;
     if (!begun) ::unlinkat(folder.descriptor(), aside->c_str(), 0);
     if (!begun && error == EEXIST) {
-      return tl::unexpected(FileError{
-          fmt::format("{}: another greymet is rewriting files there", folder.path())});
+      return tl::unexpected(
+          FileError{fmt::format("{}: another greymet is rewriting files there", folder.path())});
     }
     if (!begun) return system_failure(folder.path(), error);
     ::fsync(folder.descriptor());
@@ -123,7 +123,8 @@ tl::expected<void, FileError> put_new(const FileWithin& at, const ChangedFile& f
 // As far as it goes, back to what it was.
 void undo(const FileWithin& at, const ChangedFile& file, std::string& trouble) {
   if (!file.before) {
-    if (at.folder.read(at.name) == file.after) ::unlinkat(at.folder.descriptor(), at.name.c_str(), 0);
+    if (at.folder.read(at.name) == file.after)
+      ::unlinkat(at.folder.descriptor(), at.name.c_str(), 0);
     return;
   }
   const auto undone = rewrite_file(at, file.after, *file.before, file.name);
@@ -160,7 +161,8 @@ tl::expected<void, FileError> rewrite_files(const std::string& folder,
     if (!file.before) {
       // a new file may stand in a new folder
       const std::size_t slash = file.name.rfind('/');
-      if (slash != std::string::npos && slash > 0) ::mkdir(file.name.substr(0, slash).c_str(), 0777);
+      if (slash != std::string::npos && slash > 0)
+        ::mkdir(file.name.substr(0, slash).c_str(), 0777);
     }
     auto place = file_within(*root, file.name);
     if (!place) return tl::unexpected(place.error());
@@ -185,8 +187,8 @@ tl::expected<void, FileError> rewrite_files(const std::string& folder,
 std::optional<Mended> mend_interrupted(const std::string& folder) {
   const auto root = Folder::open(folder);
   if (!root) return std::nullopt;
-  const Descriptor fd(::openat(root->descriptor(), journal_name,
-                               O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+  const Descriptor fd(
+      ::openat(root->descriptor(), journal_name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
   if (!fd.open() || ::flock(fd.get(), LOCK_EX | LOCK_NB) != 0) return std::nullopt;
   struct stat status {};
   // of somebody else, or gone meanwhile: not ours to carry out

@@ -47,7 +47,8 @@ Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
   for (const engine::OddWire& wire : wires) {
     Json counts = Json::object();
     for (const engine::Oddity oddity : engine::all_oddities()) {
-      if (wire.counts.of(oddity) > 0) counts[std::string(to_string(oddity))] = wire.counts.of(oddity);
+      if (wire.counts.of(oddity) > 0)
+        counts[std::string(to_string(oddity))] = wire.counts.of(oddity);
     }
     out.push_back({{"wire", wire.name}, {"counts", std::move(counts)}});
   }

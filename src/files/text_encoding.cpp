@@ -30,9 +30,9 @@ bool is_in_texts(std::uint32_t code_point) {
 }
 
 tl::unexpected<FileError> no_text(std::string_view bytes, std::size_t at) {
-  return tl::unexpected(FileError{
-      fmt::format("is no text: byte {} is 0x{:02X}; save the table as UTF-8", at + 1,
-                  at < bytes.size() ? byte_at(bytes, at) : 0U)});
+  return tl::unexpected(
+      FileError{fmt::format("is no text: byte {} is 0x{:02X}; save the table as UTF-8", at + 1,
+                            at < bytes.size() ? byte_at(bytes, at) : 0U)});
 }
 
 // Without a mark: texts of tables are ASCII for the most part, so that one byte of two is 0.

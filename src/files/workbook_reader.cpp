@@ -63,9 +63,9 @@ std::string unescaped(std::string_view text) {
   for (std::size_t at = 0; at < text.size();) {
     const std::string_view piece = text.substr(at, length);
     unsigned code = 0;
-    const bool escape = piece.size() == length && piece.starts_with("_x") && piece.ends_with('_') &&
-                        std::from_chars(piece.data() + 2, piece.data() + 6, code, 16).ptr ==
-                            piece.data() + 6;
+    const bool escape =
+        piece.size() == length && piece.starts_with("_x") && piece.ends_with('_') &&
+        std::from_chars(piece.data() + 2, piece.data() + 6, code, 16).ptr == piece.data() + 6;
     constexpr unsigned ascii = 0x80;
     if (escape && code > 0 && code < ascii) {
       out += static_cast<char>(code);
@@ -123,7 +123,8 @@ struct Budget {
 
 class SheetReader {
  public:
-  SheetReader(const std::vector<std::string>& shared, Budget& left) : shared_(shared), left_(left) {}
+  SheetReader(const std::vector<std::string>& shared, Budget& left)
+      : shared_(shared), left_(left) {}
 
   // Nothing where it is too large.
   std::optional<std::vector<std::vector<std::string>>> read(const pugi::xml_document& part) {
@@ -220,9 +221,8 @@ tl::expected<std::vector<Sheet>, FileError> read_workbook(const std::string& con
     if (!part) return;  // a chart, or damaged: others may do
     auto rows = SheetReader(shared, left).read(*part);
     if (!rows) {
-      trouble =
-          fmt::format("up to sheet {} it has more than {} rows, {} cells or {} MB of text", name,
-                      most_rows, most_cells, most_text >> 20);
+      trouble = fmt::format("up to sheet {} it has more than {} rows, {} cells or {} MB of text",
+                            name, most_rows, most_cells, most_text >> 20);
       return;
     }
     sheets.push_back({name, std::move(*rows)});

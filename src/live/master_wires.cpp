@@ -99,10 +99,9 @@ void MasterWires::take_what_waits(std::size_t link, Duration before) {
   for (int piece = 0; piece < most_pieces; ++piece) {
     error_code error;
     const auto serial = serial_.find(link);
-    const std::size_t bytes =
-        serial != serial_.end()
-            ? serial->second->fd.read_some(asio::buffer(buffer), error)
-            : tcp_[link].open->socket.read_some(asio::buffer(buffer), error);
+    const std::size_t bytes = serial != serial_.end()
+                                  ? serial->second->fd.read_some(asio::buffer(buffer), error)
+                                  : tcp_[link].open->socket.read_some(asio::buffer(buffer), error);
     if (error || bytes == 0) return;  // who has closed is noticed where it is waited for
     took_ = true;
     master_.receive(before, link, modbus::ByteView(buffer).first(bytes));

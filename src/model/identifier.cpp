@@ -21,9 +21,9 @@ std::string in_small(std::string text) {
 // "int_to_real", "bcd_to_int", "word_bcd_to_uint": both ends are types.
 bool is_conversion(std::string_view small) {
   constexpr std::array<std::string_view, 24> types{
-      "bcd",   "bool",  "byte",  "char",   "date",    "date_and_time", "dint", "dt",
-      "dword", "int",   "lint",  "lreal",  "lword",   "real",          "sint", "string",
-      "time",  "tod",   "udint", "uint",   "ulint",   "usint",         "word", "wstring"};
+      "bcd",   "bool", "byte",  "char",  "date",  "date_and_time", "dint", "dt",
+      "dword", "int",  "lint",  "lreal", "lword", "real",          "sint", "string",
+      "time",  "tod",  "udint", "uint",  "ulint", "usint",         "word", "wstring"};
   const std::size_t to = small.find("_to_");
   const auto is_type = [&](std::string_view word) {
     return std::find(types.begin(), types.end(), word) != types.end();

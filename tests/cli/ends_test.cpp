@@ -124,8 +124,8 @@ TEST_CASE("what is under way at the end is in the log, whatever the phase of the
     const test::TemporaryFolder site;
     site.write("plan.toml", tcp_plan("timeout = \"400ms\"\nretries = 0", "every = \"500ms\""));
     site.write("at.json", host.endpoints());
-    const test::Outcome outcome = run_in(
-        site, program + " run plan.toml --endpoints at.json -o out --duration " + duration);
+    const test::Outcome outcome =
+        run_in(site, program + " run plan.toml --endpoints at.json -o out --duration " + duration);
     CHECK(outcome.status == 1);
     const Json json = Json::parse(site.read("out/run.json"));
     const std::string log = site.read("out/log.csv");
@@ -165,8 +165,7 @@ TEST_CASE("a closed terminal ends a run like Ctrl-C, and nohup keeps it") {
   test::PlainSlave slave(false);
   const test::TemporaryFolder site;
   site.write("plan.toml", tcp_plan("timeout = \"400ms\"", "every = \"50ms\""));
-  site.write("at.json",
-             fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
+  site.write("at.json", fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
   test::BackgroundProgram run(
       GREYMET_PROGRAM, {"run", "plan.toml", "--endpoints", "at.json", "-o", "out"}, site.path());
   for (int i = 0; i < 500 && slave.requests < 5; ++i) ::usleep(10'000);
@@ -185,8 +184,7 @@ TEST_CASE("a paused terminal holds up no request") {
   test::PlainSlave slave(false);
   const test::TemporaryFolder site;
   site.write("plan.toml", tcp_plan("timeout = \"400ms\"", "every = \"20ms\""));
-  site.write("at.json",
-             fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
+  site.write("at.json", fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
   int terminal = -1;
   winsize size{24, 80, 0, 0};
   const pid_t child = ::forkpty(&terminal, nullptr, nullptr, &size);
@@ -236,12 +234,12 @@ TEST_CASE("a pipe that nobody reads holds up no request") {
   test::PlainSlave slave(false);
   const test::TemporaryFolder site;
   site.write("plan.toml", tcp_plan("timeout = \"400ms\"", "every = \"20ms\""));
-  site.write("at.json",
-             fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
+  site.write("at.json", fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
   // filled to the brim before the run begins
   const test::Outcome outcome = run_in(
-      site, "mkfifo full; exec 9<>full; dd if=/dev/zero of=full bs=4096 oflag=nonblock 2>/dev/null; " +
-                program + " run plan.toml --endpoints at.json --duration 3s -o out 2>full");
+      site,
+      "mkfifo full; exec 9<>full; dd if=/dev/zero of=full bs=4096 oflag=nonblock 2>/dev/null; " +
+          program + " run plan.toml --endpoints at.json --duration 3s -o out 2>full");
   CHECK(outcome.status == 0);
   CHECK(slave.requests > 120);
 }
@@ -299,8 +297,7 @@ TEST_CASE("the first row of a slow plan is in the log soon, whatever ends the pr
   test::PlainSlave slave(false);
   const test::TemporaryFolder site;
   site.write("plan.toml", tcp_plan("timeout = \"400ms\"", "every = \"30s\""));
-  site.write("at.json",
-             fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
+  site.write("at.json", fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
   test::BackgroundProgram run(
       GREYMET_PROGRAM, {"run", "plan.toml", "--endpoints", "at.json", "-o", "out"}, site.path());
   for (int i = 0; i < 500 && slave.requests == 0; ++i) ::usleep(10'000);
@@ -319,11 +316,12 @@ TEST_CASE("a babbling slave is counted, not kept") {
   });
   const test::TemporaryFolder site;
   site.write("plan.toml", tcp_plan("timeout = \"900ms\"", "every = \"20ms\""));
-  site.write("at.json",
-             fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
+  site.write("at.json", fmt::format(R"({{"tcp": {{"10.20.0.31:502": "{}"}}}})", slave.where()));
   const test::Outcome outcome = run_in(
-      site, "/usr/bin/env bash -c 'ulimit -v 900000; exec \"$0\" run plan.toml --endpoints at.json "
-            "--duration 3s -o out' " + program);
+      site,
+      "/usr/bin/env bash -c 'ulimit -v 900000; exec \"$0\" run plan.toml --endpoints at.json "
+      "--duration 3s -o out' " +
+          program);
   const Json json = Json::parse(site.read("out/run.json"));
   CHECK(json["oddities"] > 20'000);
   CHECK(json["odd_wires"][0]["wire"] == "air");
@@ -360,8 +358,8 @@ transactions = [
 ]
 )");
   site.write("at.json", fmt::format(R"({{"lines": {{"north": "{}"}}}})", slave.where()));
-  const test::Outcome outcome = run_in(
-      site, program + " run plan.toml --endpoints at.json --unpaced --duration 6s -o out");
+  const test::Outcome outcome =
+      run_in(site, program + " run plan.toml --endpoints at.json --unpaced --duration 6s -o out");
   CHECK(outcome.status == 1);
   const Json json = Json::parse(site.read("out/run.json"));
   for (const Json& t : json["transactions"]) CHECK(t["good"] == 0);

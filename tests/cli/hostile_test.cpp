@@ -251,6 +251,63 @@ TEST_CASE("no plan of up to 16 MB takes more than 640 MB, whatever its megabytes
     CHECK((outcome.status == 1 || outcome.status == 2));  // mistakes, or not read at all
   }
 }
+
+// What a byte may ask for again and again: the same map for many slaves, the same text in many
+// cells, blocks of many values. Every command keeps to the same bound, or says what is too much.
+TEST_CASE("no list that a plan makes takes more than 640 MB, in any command") {
+  const test::TemporaryFolder temporary;
+  const auto run = [&](const std::string& command) {
+    const auto outcome =
+        test::run_program("/bin/sh",
+                          {"-c", std::string("ulimit -v 720000; exec ") + GREYMET_PROGRAM + " " +
+                                     command + " >/dev/null"},
+                          temporary.path());
+    INFO(command << ": " << outcome.err.substr(0, 300));
+    CHECK(outcome.status <= 2);
+    CHECK(outcome.err.find("not enough memory") == std::string::npos);
+  };
+  const auto number = [](std::size_t n) { return std::to_string(n); };
+  std::string map = "point,area,address,type\n";
+  for (std::size_t i = 0; i < 9000; ++i) map += "p" + number(i) + ",hr," + number(i) + ",u16\n";
+  temporary.write("m.csv", map);
+  // many slaves of one large map
+  std::string slaves = "[controller.plc]\nscan = \"10ms\"\naddress = \"10.0.0.1/8\"\n";
+  slaves += "[controller.plc.memory]\n\"%MW\" = { kind = \"word\", first = 0, count = 60000 }\n";
+  std::string rows;
+  for (std::size_t i = 0; i < 1500; ++i) {
+    slaves += "[slave.s" + number(i) + "]\nhost = \"10.1." + number(i / 250) + "." +
+              number(i % 250 + 2) + "\"\nmap = \"m.csv\"\n";
+    rows += "{ name = \"t" + number(i) + "\", slave = \"s" + number(i) +
+            "\", fc = 3, at = 0, count = 1, into = \"%MW" + number(i) +
+            "\", every = \"60s\", on_loss = \"hold\" },\n";
+  }
+  temporary.write("shared.toml", slaves + "[exchange]\ntransactions = [\n" + rows + "]\n");
+  // few slaves, and blocks of as many values as a request carries
+  std::string blocks = slaves.substr(0, slaves.find("[slave.s30]"));
+  rows.clear();
+  for (std::size_t i = 0; i < 2000; ++i) {
+    rows += "{ name = \"t" + number(i) + "\", slave = \"s" + number(i % 30) +
+            "\", fc = 3, at = " + number(i / 30 * 125) + ", count = 125, into = \"%MW" +
+            number(i * 125 % 50000) + "\", every = \"60s\", on_loss = \"hold\" },\n";
+  }
+  temporary.write("blocks.toml", blocks + "[exchange]\ntransactions = [\n" + rows + "]\n");
+  for (const std::string plan : {"shared.toml", "blocks.toml"}) {
+    for (const std::string command : {"check ", "check --format json ", "points ", "points --json ",
+                                      "memory ", "memory --json ", "tune "}) {
+      run(command + plan);
+    }
+    run("report " + plan + " -o report");
+    run("export " + plan + " -o export");
+    run("rehearse --fast --no-faults --duration 1s " + plan);
+  }
+  // thousands of headings over short rows
+  std::string wide = "point,area,address,type";
+  for (std::size_t i = 0; i < 8000; ++i) wide += ",c" + number(i);
+  wide += "\n";
+  for (std::size_t i = 0; i < 60'000; ++i) wide += "p,hr," + number(i) + ",u16,x\n";
+  temporary.write("wide.csv", wide);
+  run("new p --line l=rtu,19200,8E1 --slave a=l,1,wide.csv");
+}
 #endif
 
 TEST_CASE("what runs out, is left out or has no terminal ends as it should") {

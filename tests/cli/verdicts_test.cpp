@@ -54,8 +54,8 @@ TEST_CASE("a rehearsal that is stopped tells of the time that it has played") {
   const test::TemporaryFolder site;
   std::filesystem::copy(GREYMET_EXAMPLES, site.path(), std::filesystem::copy_options::recursive);
   test::BackgroundProgram rehearsal(
-      GREYMET_PROGRAM,
-      {"rehearse", "maltings.toml", "--fast", "--duration", "20h", "-o", "out"}, site.path());
+      GREYMET_PROGRAM, {"rehearse", "maltings.toml", "--fast", "--duration", "20h", "-o", "out"},
+      site.path());
   REQUIRE(site.gets("out/log.csv"));
   ::usleep(500'000);
   rehearsal.signal(SIGINT);
@@ -172,11 +172,18 @@ transactions = [
 TEST_CASE("the report marks every transaction that did not do well") {
   const test::TemporaryFolder site;
   std::filesystem::copy(GREYMET_EXAMPLES, site.path(), std::filesystem::copy_options::recursive);
-  for (const auto& [verdict, marked] : std::vector<std::pair<std::string, bool>>{
-           {"dead", true},      {"failing", true}, {"late", true},     {"off", true},
-           {"new word", true},  {"good", false},   {"not run", false}, {"left out", false}}) {
+  for (const auto& [verdict, marked] :
+       std::vector<std::pair<std::string, bool>>{{"dead", true},
+                                                 {"failing", true},
+                                                 {"late", true},
+                                                 {"off", true},
+                                                 {"new word", true},
+                                                 {"good", false},
+                                                 {"not run", false},
+                                                 {"left out", false}}) {
     site.write("out/run.json", fmt::format(R"({{"fingerprint": "x", "verdict": "failed",
-      "transactions": [{{"name": "germ-in", "sent": 1, "verdict": "{}"}}]}})", verdict));
+      "transactions": [{{"name": "germ-in", "sent": 1, "verdict": "{}"}}]}})",
+                                           verdict));
     REQUIRE(run_in(site, {"report", "maltings.toml", "-o", "page", "--measured", "out/run.json",
                           "--force"})
                 .status == 0);

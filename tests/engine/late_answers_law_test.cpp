@@ -2,16 +2,16 @@
 // request, whatever comes, when, how often and in what order.
 //
 // The adversary is the slave and the wire. It decides of each try whether its answer is prompt,
-// lost, late, doubled or merged with the next; every answer bears a number of its own, so that it is
-// known which try it was sent for. It knows nothing of how the master guards itself. What no master
-// can guard against is left out: a copy of a prompt answer that lies in wait for the next question
-// although nothing ever was late.
+// lost, late, doubled or merged with the next; every answer bears a number of its own, so that it
+// is known which try it was sent for. It knows nothing of how the master guards itself. What no
+// master can guard against is left out: a copy of a prompt answer that lies in wait for the next
+// question although nothing ever was late.
 #include <map>
 
 #include <fmt/format.h>
-#include <catch2/catch.hpp>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
 
 #include "engine/master.h"
 #include "plans.h"
@@ -69,7 +69,8 @@ struct Verdict {
 class Duel {
  public:
   Duel(const std::string& mode, const std::string& way) {
-    const std::string where = way == "tcp"    ? "host = \"10.20.0.31\"\ntimeout = \"100ms\"\nretries = 1"
+    const std::string where = way == "tcp"
+                                  ? "host = \"10.20.0.31\"\ntimeout = \"100ms\"\nretries = 1"
                               : way == "line" ? "line = \"north\"\nunit = 1"
                                               : "line = \"roof\"\nunit = 1";
     loaded_ = test::load(fmt::format(fmt::runtime(plan_text), mode, where));
@@ -120,8 +121,8 @@ class Duel {
         const auto low = static_cast<std::byte>(number & 0xFFU);
         const modbus::Bytes reply{std::byte{3}, std::byte{2}, high, low};
         for (const Duration delay : fate_of(number)) {
-          coming.emplace(now + delay, *modbus::encode_frame({frame->unit, frame->transaction, reply},
-                                                            framing_));
+          coming.emplace(now + delay,
+                         *modbus::encode_frame({frame->unit, frame->transaction, reply}, framing_));
         }
       }
       for (const RequestRecord& record : master.take_records()) {
@@ -136,11 +137,11 @@ class Duel {
                           (sent_at[number] + milliseconds(100) >= record.replied ||
                            record.as_of <= sent_at[number]);
         if (out.lie.empty() && !(of_it && aged)) {
-          out.lie = fmt::format("at {} ms a good row of transaction {} begun at {} ms holds the "
-                                "answer to try {} of transaction {} sent at {} ms",
-                                now.count() / 1'000'000, record.transaction,
-                                record.start.count() / 1'000'000, number, sent_by.at(number),
-                                sent_at.at(number).count() / 1'000'000);
+          out.lie = fmt::format(
+              "at {} ms a good row of transaction {} begun at {} ms holds the "
+              "answer to try {} of transaction {} sent at {} ms",
+              now.count() / 1'000'000, record.transaction, record.start.count() / 1'000'000, number,
+              sent_by.at(number), sent_at.at(number).count() / 1'000'000);
         }
       }
       if (now == Duration{}) now = Duration(1);
@@ -161,9 +162,8 @@ Duration ms(int count) {
 
 // Prompt, doubled at once, lost, just late, late by some requests, late and doubled.
 const std::vector<Fate>& alphabet() {
-  static const std::vector<Fate> letters{{ms(20)},  {ms(20), ms(20)},    {},
-                                         {ms(118)}, {ms(330), ms(350)}, {ms(655)},
-                                         {ms(150), ms(760)}};
+  static const std::vector<Fate> letters{
+      {ms(20)}, {ms(20), ms(20)}, {}, {ms(118)}, {ms(330), ms(350)}, {ms(655)}, {ms(150), ms(760)}};
   return letters;
 }
 
@@ -215,11 +215,13 @@ TEST_CASE("a slave that is always late is never good") {
 // An answer in time, in one or two copies; none; or one to three that are late.
 rc::Gen<Fate> any_fate() {
   const auto late = rc::gen::map(rc::gen::inRange(105, 1990), [](int d) { return ms(d); });
-  return rc::gen::oneOf(
-      rc::gen::just(Fate{ms(20)}), rc::gen::just(Fate{}),
-      rc::gen::map(rc::gen::inRange(10, 95), [](int d) { return Fate{ms(d), ms(d)}; }),
-      rc::gen::map(late, [](Duration d) { return Fate{d}; }),
-      rc::gen::container<std::vector<Duration>>(3, late));
+  return rc::gen::oneOf(rc::gen::just(Fate{ms(20)}), rc::gen::just(Fate{}),
+                        rc::gen::map(rc::gen::inRange(10, 95),
+                                     [](int d) {
+                                       return Fate{ms(d), ms(d)};
+                                     }),
+                        rc::gen::map(late, [](Duration d) { return Fate{d}; }),
+                        rc::gen::container<std::vector<Duration>>(3, late));
 }
 
 TEST_CASE("random fates make no good row a lie") {

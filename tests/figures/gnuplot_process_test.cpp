@@ -147,8 +147,9 @@ TEST_CASE("any name is drawn as it is, or as an escape, and the SVG stays XML") 
 TEST_CASE("every text of every figure stands in its SVG as it is shown") {
   // what has to do with the quotes of scripts, data and XML
   std::mt19937_64 random(11);
-  std::vector<std::string> names{"level 3'' pipe", "'front", "end'", "''", "a]]>b", "x'1", "'7'8",
-                                 "\"dq\" end\"", "%d 5 %", "`date`'", "it's \\ 3\\'4", "@a'b$c"};
+  std::vector<std::string> names{"level 3'' pipe", "'front",  "end'",          "''",
+                                 "a]]>b",          "x'1",     "'7'8",          "\"dq\" end\"",
+                                 "%d 5 %",         "`date`'", "it's \\ 3\\'4", "@a'b$c"};
   for (int i = 0; i < 40; ++i) {
     std::string name;
     for (int k = 0; k < 8; ++k) name += "'\"]>\\%@`$ a1,(){}"[random() % 17];

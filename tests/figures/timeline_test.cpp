@@ -80,8 +80,7 @@ TEST_CASE("the script names every part, its axis and its unit") {
 
 TEST_CASE("names cannot get out of their quotes") {
   CHECK(script_text("`date` \"x\" \\n") == "'`date` \"x\" \\n'");
-  CHECK(script_text("it's `date` \"x\" \\n") ==
-        "\"it\\047s \\140date\\140 \\042x\\042 \\134n\"");
+  CHECK(script_text("it's `date` \"x\" \\n") == "\"it\\047s \\140date\\140 \\042x\\042 \\134n\"");
   CHECK(script_text("a\nb\tc") == "'a\\u{A}b\\u{9}c'");
 }
 

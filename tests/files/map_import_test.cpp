@@ -38,14 +38,15 @@ std::string zipped(const std::map<std::string, std::string>& parts) {
 }
 
 // A workbook as ECMA-376 has it, with one shared string, texts in runs, and numbers.
-std::string workbook(const std::string& rows, const std::string& other = "") {
+std::string workbook(const std::string& rows, const std::string& other = "",
+                     const std::string& first_text = "Signal") {
   return zipped({
       {"xl/workbook.xml",
        R"(<workbook xmlns:r="r"><sheets><sheet name="Cover" sheetId="1" r:id="rId1"/><sheet name="Registers" sheetId="2" r:id="rId2"/></sheets></workbook>)"},
       {"xl/_rels/workbook.xml.rels",
        R"(<Relationships><Relationship Id="rId1" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Target="/xl/worksheets/sheet2.xml"/></Relationships>)"},
       {"xl/sharedStrings.xml",
-       R"(<sst><si><t>Signal</t></si><si><r><t>Reg</t></r><r><t>ister</t></r></si></sst>)"},
+       "<sst><si><t>" + first_text + R"(</t></si><si><r><t>Reg</t></r><r><t>ister</t></r></si></sst>)"},
       {"xl/worksheets/sheet1.xml", "<worksheet><sheetData>" + other + "</sheetData></worksheet>"},
       {"xl/worksheets/sheet2.xml", "<worksheet><sheetData>" + rows + "</sheetData></worksheet>"},
   });
@@ -172,12 +173,36 @@ TEST_CASE("a sheet of a workbook is read like a CSV file") {
   CHECK(
       files::import_map("g.xlsx", workbook(""), "").error().message ==
       "has no sheet with headings such as point, area, address, type; there are Cover, Registers");
-  CHECK(
-      files::import_map("g.xlsx", workbook(R"(<row r="4000000000"><c r="A1"><v>1</v></c></row>)"),
-                        "")
-          .error()
-          .message ==
-      "is no workbook that can be read: up to sheet Registers it has more than 65536 rows, 1000000 cells or 32 MB of text");
+  CHECK(files::import_map("g.xlsx", workbook(R"(<row r="4000000000"><c r="A1"><v>1</v></c></row>)"),
+                          "")
+            .error()
+            .message ==
+        "is no workbook that can be read: up to sheet Registers it has more than 65536 rows, "
+        "1000000 cells or 32 MB of text");
+}
+
+TEST_CASE("one text in many cells is counted as often as it stands there") {
+  const std::string shared(200'000, 'x');
+  std::string rows;
+  for (int i = 1; i <= 1000; ++i) {
+    rows += fmt::format(R"(<row r="{0}"><c r="A{0}" t="s"><v>0</v></c></row>)", i);
+  }
+  const std::string file = workbook(rows, "", shared);
+  CHECK(file.size() < 100'000);
+  CHECK(files::import_map("g.xlsx", file, "").error().message ==
+        "is no workbook that can be read: up to sheet Registers it has more than 65536 rows, "
+        "1000000 cells or 32 MB of text");
+}
+
+TEST_CASE("characters that XML cannot hold come out of their escapes") {
+  const std::string rows = "<row r=\"1\">" + text_cell("A1", "point") + text_cell("B1", "area") +
+                           text_cell("C1", "address") + text_cell("D1", "type") +
+                           text_cell("E1", "note") + "</row><row r=\"2\">" + text_cell("A2", "a") +
+                           text_cell("B2", "hr") + text_cell("C2", "1") + text_cell("D2", "u16") +
+                           text_cell("E2", "two_x000A_lines, _x005F_x000A_ and _x00ZZ_") + "</row>";
+  const auto map = files::import_map("g.xlsx", workbook(rows), "");
+  REQUIRE(map.has_value());
+  CHECK(map->csv.find("\"two\nlines, _x000A_ and _x00ZZ_\"") != std::string::npos);
 }
 
 TEST_CASE("any bytes are survived as a workbook, and any cut of one") {

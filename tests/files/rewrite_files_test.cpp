@@ -52,9 +52,9 @@ TEST_CASE("a kill between and inside of files is found and mended by the next ru
     fs::create_hard_link(map, site.file("twin.csv"));
     const pid_t child = ::fork();
     if (child == 0) {
-      const auto done = rewrite_files(site.path(), {{fresh, std::nullopt, "new\n"},
-                                                    {plan, old_plan, new_plan},
-                                                    {map, old_map, new_map}});
+      const auto done = rewrite_files(
+          site.path(),
+          {{fresh, std::nullopt, "new\n"}, {plan, old_plan, new_plan}, {map, old_map, new_map}});
       ::_exit(done ? 0 : 1);
     }
     ::usleep(static_cast<useconds_t>(1000 * i));
@@ -123,8 +123,8 @@ TEST_CASE("nothing outside of the folder is written, whatever leads there") {
   const std::string site = temporary.file("site");
   for (const std::string& name : {std::string("/maps/map.csv"), std::string("/one.csv"),
                                   std::string("/../elsewhere/map.csv")}) {
-    const auto done = rewrite_files(site, {{site + "/plan.toml", "plan", "new plan"},
-                                           {site + name, "old", "new"}});
+    const auto done = rewrite_files(
+        site, {{site + "/plan.toml", "plan", "new plan"}, {site + name, "old", "new"}});
     REQUIRE_FALSE(done);
     CHECK(done.error().message.find("outside the plan's folder, where nothing is written") !=
           std::string::npos);

@@ -1,8 +1,8 @@
 #include "files/text_encoding.h"
 
-#include <catch2/catch.hpp>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
 
 #include "files/map_import.h"
 
@@ -46,10 +46,18 @@ std::string utf8(std::uint32_t p) {
 
 TEST_CASE("texts are decoded by their mark or by what they can be") {
   CHECK(decode_text("\xEF\xBB\xBFpoint")->text == "point");
-  CHECK(decode_text("21 \xB0""C")->text == "21 \xC2\xB0""C");
-  CHECK(decode_text("21 \xB0""C")->encoding == Encoding::windows_1252);
+  CHECK(decode_text("21 \xB0"
+                    "C")
+            ->text ==
+        "21 \xC2\xB0"
+        "C");
+  CHECK(decode_text("21 \xB0"
+                    "C")
+            ->encoding == Encoding::windows_1252);
   CHECK(decode_text("5 \x80")->text == "5 \xE2\x82\xAC");
-  CHECK(decode_text("21 \xC2\xB0""C")->encoding == Encoding::utf8);
+  CHECK(decode_text("21 \xC2\xB0"
+                    "C")
+            ->encoding == Encoding::utf8);
   CHECK(decode_text(std::string("p\0o\0,\0", 6))->text == "po,");
   CHECK(decode_text(std::string("\0p\0o\0,", 6))->encoding == Encoding::utf16_big);
   CHECK(decode_text("")->text.empty());
@@ -89,12 +97,14 @@ TEST_CASE("what is stored is what was written, in every encoding") {
 }
 
 TEST_CASE("a map keeps the characters of its table") {
-  const std::string table = "point,area,address,type,unit,note\r\ntemp,hr,0,i16,\xB0""C,\x93quoted\x94\r\n";
+  const std::string table =
+      "point,area,address,type,unit,note\r\ntemp,hr,0,i16,\xB0"
+      "C,\x93quoted\x94\r\n";
   const auto map = files::import_map("m.csv", table, "");
   REQUIRE(map.has_value());
   CHECK(map->notes.front() == "it is read as Windows-1252, and stored as UTF-8");
-  CHECK(map->csv.find("temp,hr,0,i16,\xC2\xB0""C,\xE2\x80\x9Cquoted\xE2\x80\x9D\r\n") !=
-        std::string::npos);
+  CHECK(map->csv.find("temp,hr,0,i16,\xC2\xB0"
+                      "C,\xE2\x80\x9Cquoted\xE2\x80\x9D\r\n") != std::string::npos);
   // and those that a terminal would not get
   const auto soft = files::import_map(
       "m.csv", "point,area,address,type,note\r\na,hr,0,i16,soft\xC2\xADhyphen\r\n", "");
@@ -105,7 +115,8 @@ TEST_CASE("headings over nothing and thousands of short rows come to no more tha
   std::string table = "point,area,address,type";
   for (int i = 0; i < 8000; ++i) table += ",c" + std::to_string(i);
   table += "\r\n";
-  for (int i = 0; i < 4000; ++i) table += "p" + std::to_string(i) + ",hr," + std::to_string(i) + ",u16,x\r\n";
+  for (int i = 0; i < 4000; ++i)
+    table += "p" + std::to_string(i) + ",hr," + std::to_string(i) + ",u16,x\r\n";
   const auto map = files::import_map("m.csv", table, "");
   REQUIRE(map.has_value());
   CHECK(map->csv.size() < 2 * table.size());

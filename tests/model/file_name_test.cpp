@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <set>
 
-#include <catch2/catch.hpp>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
 
 #include "model/text_slips.h"
 

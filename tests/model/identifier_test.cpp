@@ -1,8 +1,8 @@
 #include "model/identifier.h"
 
-#include <catch2/catch.hpp>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
+#include <catch2/catch.hpp>
 
 #include "model/text_slips.h"
 

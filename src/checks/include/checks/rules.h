@@ -46,7 +46,7 @@ void check_addresses(const RuleInput& in, model::Findings& out);  // F09 to F13,
 void check_memory(const RuleInput& in, model::Findings& out);     // M01, M02, M06, M10, M12
 void check_copies(const RuleInput& in, model::Findings& out);     // M11, M13, M14
 void check_heartbeat_bits(const RuleInput& in, model::Findings& out);  // M06, H02, H10
-void check_file_names(const RuleInput& in, model::Findings& out);     // P10
+void check_file_names(const RuleInput& in, model::Findings& out);      // P10
 void check_unused(const RuleInput& in, model::Findings& out);          // N13
 void check_device_memory(const RuleInput& in, model::Findings& out);   // M04, M05
 void check_packing(const RuleInput& in, model::Findings& out);         // M07, M08

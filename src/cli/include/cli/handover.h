@@ -29,7 +29,12 @@ struct Handover {
 [[nodiscard]] Handover handover_of(const UsablePlan& usable,
                                    std::optional<timing::TimingReport> timing = {});
 
-// The plan of an export or a report: no error may be left in it. Prints them, and gives the status.
+// More transactions than exports and reports have memory for. The status to end with, or nothing.
+[[nodiscard]] std::optional<int> refuse_too_large(const UsablePlan& usable, std::string_view what,
+                                                  const Terminal& terminal);
+
+// The plan of an export: no error may be left in it, and it must not be too large. Says why not,
+// and gives the status.
 [[nodiscard]] std::optional<int> refuse_errors(const UsablePlan& usable, std::string_view what,
                                                const Terminal& terminal);
 

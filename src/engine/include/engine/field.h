@@ -12,8 +12,8 @@
 #include <tuple>
 #include <vector>
 
-#include "engine/faults.h"
 #include "engine/controller_memory.h"
+#include "engine/faults.h"
 #include "engine/generator.h"
 #include "engine/register_image.h"
 #include "modbus/value_codec.h"

@@ -43,7 +43,7 @@ struct RequestRecord {
   // The words were looked up by the slave no earlier than this: the reply where only one try can
   // have been answered, else the first that can.
   Duration as_of{};
-  Duration end{};      // the line or connection is free for the next one
+  Duration end{};  // the line or connection is free for the next one
   std::int64_t tries = 0;
   Outcome outcome = Outcome::good;
   std::uint8_t exception = 0;
@@ -71,7 +71,7 @@ struct MasterOptions {
   // A serial line takes its time: what arrives before a request can have been sent is an echo.
   bool lines_take_time = true;
   Duration silence = std::chrono::milliseconds(20);  // see FrameReceiver
-  Duration late_answers = std::chrono::seconds(2);  // the horizon of LateAnswers
+  Duration late_answers = std::chrono::seconds(2);   // the horizon of LateAnswers
   // TCP: the first transaction number of each connection of the plan.
   std::uint16_t first_number = 1;
   Duration first_back_off = std::chrono::milliseconds(100);  // of a connection that was refused

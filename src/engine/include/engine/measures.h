@@ -27,7 +27,7 @@ class DurationSample {
 
  private:
   static constexpr std::size_t most_kept = 256;
-  std::vector<Duration> kept_;                     // all, until there are too many
+  std::vector<Duration> kept_;                      // all, until there are too many
   std::map<std::uint32_t, std::uint64_t> classes_;  // then how many of each class
   std::uint64_t count_ = 0;
   double sum_ms_ = 0;
@@ -43,8 +43,8 @@ struct TransactionMeasure {
   std::uint64_t timeouts = 0;
   std::uint64_t bad = 0;
   std::uint64_t unfinished = 0;  // under way at the end
-  std::uint64_t dropped = 0;   // released and never sent: parked, or no connection
-  std::uint64_t left_out = 0;  // not allowed, or with values that nobody stated
+  std::uint64_t dropped = 0;     // released and never sent: parked, or no connection
+  std::uint64_t left_out = 0;    // not allowed, or with values that nobody stated
   std::uint64_t tries = 0;
   DurationSample responses;  // release to end, of good ones
   DurationSample services;   // turn to end, of good ones

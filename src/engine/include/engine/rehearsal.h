@@ -109,7 +109,7 @@ struct RehearsalResult {
   std::vector<Field::Tripped> watchdogs;  // of slaves, while nothing was wrong
   std::vector<OddWire> odd;               // what came and was no answer
   bool accounted = true;                  // as many frames in the records as on the wires
-  bool stopped = false;  // before its end
+  bool stopped = false;                   // before its end
   bool passed = false;
 };
 

@@ -16,7 +16,7 @@ struct RunSummary {
   std::vector<engine::RunTransaction> transactions;
   std::vector<engine::Expectation> expected;
   std::vector<engine::ExpectationResult> results;  // parallel
-  std::vector<engine::OddWire> odd;  // what came and was no answer
+  std::vector<engine::OddWire> odd;                // what came and was no answer
   bool accounted = true;
   bool passed = false;
   std::string lost;  // a device that went away, as it is shown; empty if none did

@@ -11,7 +11,8 @@ namespace greymet::model {
 // Letters, digits and underscores, a letter first, no two underscores in a row and none at the end,
 // 60 at most (longer ones end with a number made of the whole), and no word that IEC 61131-3 keeps:
 // keywords, elementary and generic types, standard functions and function blocks, whatever the case
-// of their letters (2.1.2, 2.1.3, 2.3.1, 2.5.1.5, 2.5.2.3, annex C). An identifier of that standard.
+// of their letters (2.1.2, 2.1.3, 2.3.1, 2.5.1.5, 2.5.2.3, annex C). An identifier of that
+// standard.
 [[nodiscard]] std::string identifier(std::string_view name);
 
 // True for a word that IEC 61131-3 keeps for itself.
@@ -24,7 +25,7 @@ class UniqueNames {
   [[nodiscard]] std::string take(const std::string& name);
 
  private:
-  std::set<std::string> taken_;        // in small letters
+  std::set<std::string> taken_;         // in small letters
   std::map<std::string, int> numbers_;  // the last one that each was given
 };
 

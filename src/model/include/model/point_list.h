@@ -43,13 +43,13 @@ struct SpareWords {
 
 // All values that are moved, and the words that are moved in vain.
 struct PointList {
-  std::vector<PointRow> rows;     // controller by controller, by address; none if there are too many
+  std::vector<PointRow> rows;  // controller by controller, by address; none if there are too many
   std::vector<SpareWords> spare;  // of controllers with tags
   bool too_many = false;          // the plan moves more values than can be listed
 };
 
 // So many rows at most.
-inline constexpr std::size_t most_listed_values = 100'000;
+inline constexpr std::size_t most_listed_values = 75'000;
 
 [[nodiscard]] PointList point_list(const ResolvedPlan& plan);
 
