@@ -34,7 +34,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   fuzz::require(errors_in(after) <= errors_in(before));
   // the diff is made of any two texts
   for (const files::ChangedFile& file : cures.files) {
-    fuzz::require(!files::unified_diff(file.name, file.before, file.after).empty());
+    fuzz::require(!files::unified_diff(file.name, *file.before, file.after).empty());
   }
   return 0;
 }
