@@ -250,7 +250,7 @@ std::string free_map_name(const NewSlave& slave, const std::string& csv,
   const std::vector<std::string> present = source.names(folder);
   const std::string wanted = model::file_name_of(slave.name);
   for (int number = 1;; ++number) {
-    const std::string name = number == 1 ? wanted : fmt::format("{}-{}", wanted, number);
+    std::string name = number == 1 ? wanted : fmt::format("{}-{}", wanted, number);
     const std::string file = name + ".csv";
     const bool taken = std::any_of(present.begin(), present.end(), [&](const std::string& each) {
       return model::are_alike_as_files(each, file);

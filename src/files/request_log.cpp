@@ -47,9 +47,9 @@ tl::expected<RequestLog, FileError> RequestLog::begin(OutputFolder& folder, cons
 }
 
 void RequestLog::add(const RequestRecord& record) {
-  constexpr std::size_t most_waiting = std::size_t{1} << 16;
+  constexpr std::size_t most_at_once = std::size_t{1} << 16;
   waiting_ += request_log_row(*plan_, record);
-  if (waiting_.size() >= most_waiting) hand_over();
+  if (waiting_.size() >= most_at_once) hand_over();
 }
 
 void RequestLog::tick(model::Duration now) {

@@ -48,7 +48,7 @@ std::optional<Encoding> without_mark(std::string_view bytes) {
   return std::nullopt;
 }
 
-tl::expected<DecodedText, FileError> from_utf16(std::string_view bytes, std::size_t mark,
+tl::expected<DecodedText, FileError> from_utf16(std::string_view bytes, std::size_t mark_bytes,
                                                 Encoding encoding) {
   const auto unit_at = [&](std::size_t at) {
     const unsigned first = byte_at(bytes, at);
@@ -57,7 +57,7 @@ tl::expected<DecodedText, FileError> from_utf16(std::string_view bytes, std::siz
   };
   DecodedText out{{}, encoding};
   out.text.reserve(bytes.size());
-  for (std::size_t at = mark; at < bytes.size(); at += 2) {
+  for (std::size_t at = mark_bytes; at < bytes.size(); at += 2) {
     if (at + 1 == bytes.size()) return no_text(bytes, at);
     std::uint32_t code_point = unit_at(at);
     const std::size_t begin = at;
@@ -92,14 +92,14 @@ tl::expected<DecodedText, FileError> from_windows_1252(std::string_view bytes) {
   return out;
 }
 
-tl::expected<DecodedText, FileError> from_utf8(std::string_view bytes, std::size_t mark) {
-  for (std::size_t at = mark; at < bytes.size();) {
+tl::expected<DecodedText, FileError> from_utf8(std::string_view bytes, std::size_t mark_bytes) {
+  for (std::size_t at = mark_bytes; at < bytes.size();) {
     std::size_t behind = at;
     const auto code_point = model::decode(bytes, at, behind);
     if (!code_point || !is_in_texts(*code_point)) return no_text(bytes, at);
     at = behind;
   }
-  return DecodedText{std::string(bytes.substr(mark)), Encoding::utf8};
+  return DecodedText{std::string(bytes.substr(mark_bytes)), Encoding::utf8};
 }
 
 }  // namespace

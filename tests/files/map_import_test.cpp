@@ -46,7 +46,8 @@ std::string workbook(const std::string& rows, const std::string& other = "",
       {"xl/_rels/workbook.xml.rels",
        R"(<Relationships><Relationship Id="rId1" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Target="/xl/worksheets/sheet2.xml"/></Relationships>)"},
       {"xl/sharedStrings.xml",
-       "<sst><si><t>" + first_text + R"(</t></si><si><r><t>Reg</t></r><r><t>ister</t></r></si></sst>)"},
+       "<sst><si><t>" + first_text +
+           R"(</t></si><si><r><t>Reg</t></r><r><t>ister</t></r></si></sst>)"},
       {"xl/worksheets/sheet1.xml", "<worksheet><sheetData>" + other + "</sheetData></worksheet>"},
       {"xl/worksheets/sheet2.xml", "<worksheet><sheetData>" + rows + "</sheetData></worksheet>"},
   });
