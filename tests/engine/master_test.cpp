@@ -364,6 +364,51 @@ TEST_CASE("a stream that makes no sense closes the connection") {
   CHECK(site.odd(Oddity::bad_protocol) == 1);
 }
 
+TEST_CASE("TCP numbers begin where they are told to, count up, and go round") {
+  MasterOptions options;
+  options.first_number = 0xFFFE;
+  Site site(
+      {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "100ms")"},
+      options);
+  (void)site.act({});
+  site.master->connected({}, 1);
+  std::vector<std::uint16_t> numbers;
+  for (int i = 0; i < 4; ++i) {
+    const Duration now = milliseconds(100 * i);
+    CHECK(site.act(now) == std::vector<std::string>{"send t"});
+    numbers.push_back(site.number());
+    site.reply(now + milliseconds(5), 255, pdu("03 02 00 09"), 1);
+    (void)site.act(now + milliseconds(5));
+  }
+  CHECK(numbers == std::vector<std::uint16_t>{0xFFFE, 0xFFFF, 0, 1});
+  CHECK(site.records.back().outcome == Outcome::good);
+}
+
+TEST_CASE("an answer that is older than its question is none, on TCP and on a line") {
+  Site tcp(
+      {R"(name = "in", slave = "t", fc = 3, at = 0, count = 1, into = "%MW10", every = "1s")"});
+  (void)tcp.act({});
+  tcp.master->connected(milliseconds(1), 1);
+  // sent before anything was asked, with the number that comes first: what had waited in the
+  // connection when the question went out is told as older
+  const auto guess = *modbus::encode_frame({255, 1, pdu("03 02 66 66")}, modbus::Framing::tcp);
+  tcp.master->receive(milliseconds(1) - Duration(1), 1, guess);
+  CHECK(tcp.act(milliseconds(1)) == std::vector<std::string>{"send t"});
+  (void)tcp.act(milliseconds(2));
+  CHECK(tcp.odd(Oddity::too_early) == 1);
+  for (const RequestRecord& record : tcp.records) CHECK(record.outcome != Outcome::good);
+  CHECK(tcp.memory->registers(tcp.word(10), 1)[0] == 0);
+  for (const RequestRecord& record : tcp.records) CHECK(record.outcome != Outcome::good);
+  // on a line: before the last character of the request can have gone out
+  Site line(
+      {R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s")"});
+  (void)line.act({});
+  line.reply(milliseconds(2), 1, pdu("03 02 66 66"));  // the request takes 4.6 ms
+  (void)line.act(milliseconds(3));
+  CHECK(line.odd(Oddity::too_early) == 1);
+  CHECK(line.memory->registers(line.word(20), 1)[0] == 0);
+}
+
 TEST_CASE("replies with a wrong unit, function, length or number are named and not taken") {
   struct Row {
     std::uint8_t unit;

@@ -9,6 +9,7 @@
 #include <pugixml.hpp>
 
 #include "exported.h"
+#include "model/utf8_text.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -291,6 +292,26 @@ transactions = [ { name = "=1+1", slave = "gauge", fc = 3, at = 0, count = 2, in
     found = found || content.find(">=1+1<") != std::string::npos;
   }
   CHECK(found);
+}
+
+TEST_CASE("every part of the workbook is XML, whatever the plan is called") {
+  std::string title = "x";
+  for (int i = 0; i < 150; ++i) title += "\xC3\xA9";
+  for (const std::string& name : {title, std::string("a]]>b \xEF\xBF\xBF <&> '\\\"")}) {
+    const test::Exported exported(
+        test::load("[plan]\ntitle = \"" + name + "\"\n" + test::base_plan() + R"([exchange]
+transactions = [ { name = "t", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "alarm" } ]
+)",
+                   test::base_files()));
+    REQUIRE_FALSE(exported.loaded.unreadable);
+    for (const auto& [part, content] : unzipped(exported.file("xlsx", "exchange.xlsx"))) {
+      INFO(part);
+      CHECK(model::first_bad_byte(content) == std::string::npos);
+      CHECK(content.find("\xEF\xBF\xBF") == std::string::npos);
+      pugi::xml_document document;
+      CHECK(document.load_string(content.c_str()));
+    }
+  }
 }
 
 TEST_CASE("exchange.json fits its schema, and the schema bites") {
