@@ -71,7 +71,9 @@ class Builder {
     model::Range place = builder.field_start_;
     place.end_line = builder.line_;  // the delimiter that ends it has not been counted yet
     place.end_column = builder.column_;
-    if (builder.row_.empty()) builder.row_.reserve(builder.table_.header.size());
+    // as the row before: many headings may stand over short rows
+    const auto& rows = builder.table_.rows;
+    if (builder.row_.empty() && !rows.empty()) builder.row_.reserve(rows.back().size());
     ++builder.cells_;
     builder.row_.push_back({std::string(static_cast<const char*>(data), length), place});
     builder.field_ended_ = true;
