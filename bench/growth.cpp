@@ -112,6 +112,20 @@ Input points_read_and_written(std::size_t n) {
   return {head + exchange(list), map};
 }
 
+// As many slaves as points, all of one map; each is asked for one value.
+Input slaves_of_one_map(std::size_t n) {
+  std::string slaves;
+  for (std::size_t i = 0; i < n; ++i) {
+    slaves += fmt::format("[slave.s{}]\nhost = \"10.1.{}.{}\"\nmap = \"m.csv\"\n", i, i / 250,
+                          i % 250 + 2);
+  }
+  return {head + slaves +
+              exchange(rows(n,
+                            "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, "
+                            "into = \"%MW{0}\", every = \"60s\" }},\n")),
+          "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n")};
+}
+
 struct Family {
   const char* name;
   std::function<Input(std::size_t)> input;
@@ -282,38 +296,9 @@ const std::vector<Family> families{
        });
      },
      "65,536 rows, written out six times"},
-    {"slaves of one map, check",
-     [](std::size_t n) {
-       std::string slaves;
-       std::string list;
-       for (std::size_t i = 0; i < n; ++i) {
-         slaves += fmt::format("[slave.s{}]\nhost = \"10.1.{}.{}\"\nmap = \"m.csv\"\n", i, i / 250,
-                               i % 250 + 2);
-         list += fmt::format(
-             "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", "
-             "every = \"60s\" }},\n",
-             i);
-       }
-       return Input{head + slaves + exchange(list),
-                    "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n")};
-     },
-     800, check_it},
-    {"slaves of one map, points",
-     [](std::size_t n) {
-       std::string slaves;
-       std::string list;
-       for (std::size_t i = 0; i < n; ++i) {
-         slaves += fmt::format("[slave.s{}]\nhost = \"10.1.{}.{}\"\nmap = \"m.csv\"\n", i, i / 250,
-                               i % 250 + 2);
-         list += fmt::format(
-             "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", "
-             "every = \"60s\" }},\n",
-             i);
-       }
-       return Input{head + slaves + exchange(list),
-                    "point,area,address,type\n" + rows(n, "p{0},hr,{0},u16\n")};
-     },
-     800, [](const files::LoadedPlan& loaded) { (void)model::point_list(loaded.plan); }},
+    {"slaves of one map, check", slaves_of_one_map, 800, check_it},
+    {"slaves of one map, points", slaves_of_one_map, 800,
+     [](const files::LoadedPlan& loaded) { (void)model::point_list(loaded.plan); }},
     {"equal names, import",
      [](std::size_t n) {
        return Input{head, "point,area,address,type\n" + rows(n, "value,hr,{0},u16\n")};
