@@ -126,7 +126,7 @@ int run_serve(const ServeOptions& options, const Terminal& terminal) {
   std::uint64_t replies = 0;
   for (const engine::StationCounts& counts : runtime.station_counts()) {
     requests += counts.requests;
-    replies += counts.replies;
+    replies += counts.answered.replies;
   }
   if (!runtime.failure().empty()) return unreachable(terminal, runtime.failure());
   const Terminal on = told_on(options.output, terminal);

@@ -77,6 +77,19 @@ Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& mem
     const model::ExchangeSlave& slave = plan.exchange.slaves[s];
     if (slave.host) add(*slave.host, slave.port, {false, s, 0});
   }
+  // of two with one unit, which check refuses, the first answers
+  const auto add_unit = [this](const auto& there, const Target& target) {
+    if (there.line && there.unit && there.unit->value >= 0 && there.unit->value <= 255) {
+      units_.try_emplace({there.line->value, static_cast<std::uint8_t>(there.unit->value)}, target);
+    }
+  };
+  for (std::size_t s = 0; s < plan.exchange.slaves.size(); ++s) {
+    add_unit(plan.exchange.slaves[s], {false, s, 0});
+  }
+  for (std::size_t c = 0; c < plan.exchange.controllers.size(); ++c) {
+    const auto& answers = plan.exchange.controllers[c].answers;
+    for (std::size_t a = 0; a < answers.size(); ++a) add_unit(answers[a], {true, c, a});
+  }
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
     const model::Endpoint& to = t.endpoint;
     if (to.connection && !to.gateway) add(to.host, to.port, t.target);
@@ -116,21 +129,8 @@ std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
 }
 
 std::optional<Target> Field::on_line(model::LineIndex line, std::uint8_t unit) const {
-  const auto is_unit = [unit](const std::optional<model::Unit>& u) {
-    return u && u->value == unit;
-  };
-  const auto& slaves = plan_.exchange.slaves;
-  for (std::size_t s = 0; s < slaves.size(); ++s) {
-    if (slaves[s].line == line && is_unit(slaves[s].unit)) return Target{false, s, 0};
-  }
-  const auto& controllers = plan_.exchange.controllers;
-  for (std::size_t c = 0; c < controllers.size(); ++c) {
-    for (std::size_t a = 0; a < controllers[c].answers.size(); ++a) {
-      const model::ExchangeAnswer& answer = controllers[c].answers[a];
-      if (answer.line == line && is_unit(answer.unit)) return Target{true, c, a};
-    }
-  }
-  return std::nullopt;
+  const auto at = units_.find({line.value, unit});
+  return at == units_.end() ? std::nullopt : std::optional(at->second);
 }
 
 std::optional<Target> Field::at_host(const std::string& host, std::int64_t port,

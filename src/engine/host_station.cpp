@@ -13,6 +13,7 @@ HostStation::HostStation(const model::ResolvedPlan& plan, std::string host, std:
       port_(port),
       field_(field),
       faults_(faults),
+      responder_(plan, field, faults),
       options_(options),
       delays_(options.durations, options.seed * 31 + static_cast<std::uint64_t>(port)) {
   const auto& gateways = plan.exchange.gateways;
@@ -99,9 +100,9 @@ void HostStation::receive(Duration now, std::uint64_t session, modbus::ByteView 
 }
 
 void HostStation::take(std::uint64_t session, Duration now, const Received& received) {
-  counts_.junk += received.junk.size();
+  junk_ += received.junk.size();
   for (const ReceivedFrame& frame : received.frames) {
-    ++counts_.requests;
+    ++heard_;
     if (frame.frame.pdu.empty()) continue;
     if (gateway_) {
       const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
@@ -123,36 +124,33 @@ void HostStation::answer(std::uint64_t session, const ReceivedFrame& frame) {
       model::effective_endpoint(plan_.exchange, *target, std::nullopt, connection_);
   const Duration rtt = delays_.draw(to.rtt);
   const Duration reached = now + rtt - rtt / 2;
-  const Effects effects = faults_.at(*target, now);
-  const bool idle = effects.silent || effects.exception;
-  auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
-                    : field_.answer(reached, *target, frame.frame.pdu);
-  if (!reply) return;
-  FaultyReply out = make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_,
-                               to.timeout, delays_.random());
+  FaultyReply out = responder_.answer({frame.frame, frame.raw, framing_, reached, now, to.timeout},
+                                      *target, delays_.random());
   for (modbus::Bytes& first : out.first) send({now, session, std::move(first), false});
   if (out.drop) send({now, session, {}, true});
   if (out.reply.empty()) return;
-  ++counts_.replies;
-  if (out.refusal) ++counts_.exceptions;
   send({reached + delays_.draw(to.reply) + rtt / 2 + out.later, session, std::move(out.reply),
         false});
 }
 
-Duration HostStation::serial_time(const ReceivedFrame& frame, const model::Target& target,
-                                  std::size_t reply_bytes) {
+// Of a request with its reply on the line behind the gateway; nobody replies to a broadcast.
+Duration HostStation::serial_time(const ReceivedFrame& frame, std::size_t reply_bytes) {
   const model::ExchangeLine& line = plan_.exchange.lines[*line_];
   const auto characters = timing::character_timing(line);
-  const model::Endpoint to = model::effective_endpoint(plan_.exchange, target, line_, std::nullopt);
   const auto on_line = [&](std::size_t pdu) {
     const auto framing = characters->mode == model::SerialMode::ascii ? modbus::Framing::ascii
                                                                       : modbus::Framing::rtu;
     return characters->characters(
         modbus::framed_length(static_cast<std::uint32_t>(pdu + 3), framing));
   };
+  const Duration request = on_line(frame.frame.pdu.size());
+  const auto target = field_.on_line(*line_, frame.frame.unit);
+  if (!target) return request + std::max(characters->frame_gap(), line.pause);
+  const model::Endpoint to =
+      model::effective_endpoint(plan_.exchange, *target, line_, std::nullopt);
   const Duration gap = std::max({characters->frame_gap(), line.pause, to.pause});
-  return on_line(frame.frame.pdu.size()) +
-         std::max(delays_.draw(to.reply), characters->frame_gap()) + on_line(reply_bytes) + gap;
+  return request + std::max(delays_.draw(to.reply), characters->frame_gap()) +
+         on_line(reply_bytes) + gap;
 }
 
 // First come, first served: one request at a time.
@@ -160,54 +158,30 @@ void HostStation::serve_line(Duration now) {
   while (!arrivals_.empty() && std::max(arrivals_.front().arrival, line_free_) <= now) {
     const OnLine request = std::move(arrivals_.front());
     arrivals_.pop_front();
-    const Duration begin = std::max(request.arrival, line_free_);
-    const auto target = line_ ? field_.on_line(*line_, request.frame.frame.unit) : std::nullopt;
-    const bool silent = !target || faults_.at(*target, begin).silent;
-    if (!silent) {
-      answer_from_line(request, begin, false);
-      continue;
-    }
-    const model::ExchangeLine* line = line_ ? &plan_.exchange.lines[*line_] : nullptr;
-    const Duration waited =
-        line == nullptr
-            ? Duration{}
-            : model::times(framing_ == modbus::Framing::tcp ? 1 + line->retries : 1, line->timeout);
-    line_free_ = begin + waited;
-    answer_from_line(request, line_free_, true);
+    answer_from_line(request, std::max(request.arrival, line_free_));
   }
 }
 
-void HostStation::answer_from_line(const OnLine& request, Duration begin, bool silent) {
+void HostStation::answer_from_line(const OnLine& request, Duration begin) {
   const modbus::Frame& frame = request.frame.frame;
   const model::ExchangeGateway& gateway = plan_.exchange.gateways[*gateway_];
-  const Duration back = delays_.draw(gateway.rtt) / 2;
   const bool translated = framing_ == modbus::Framing::tcp;
-  if (silent) {
-    if (!translated) return;  // it says nothing for a slave
-    const auto function = std::to_integer<std::uint8_t>(frame.pdu[0]);
-    const auto bytes = modbus::encode_frame(
-        {frame.unit, frame.transaction,
-         modbus::encode_exception(
-             {function,
-              static_cast<std::uint8_t>(modbus::ExceptionCode::gateway_target_failed_to_respond)})},
-        framing_);
-    ++counts_.exceptions;
-    if (bytes) send({begin + back, request.session, *bytes, false});
-    return;
+  const Duration back = delays_.draw(gateway.rtt) / 2;
+  Responder::FromLine from = responder_.answer_from_line(
+      {frame, request.frame.raw, framing_, begin, begin, gateway.timeout}, line_, translated,
+      delays_.random());
+  Duration busy{};
+  if (from.in_time && line_) {
+    const std::size_t frame_around = modbus::framed_length(3, framing_);
+    const std::size_t size = from.reply.reply.size();
+    busy = serial_time(request.frame, size > frame_around ? size - frame_around : 0);
+  } else if (line_) {
+    const model::ExchangeLine& line = plan_.exchange.lines[*line_];
+    busy = model::times(translated ? 1 + line.retries : 1, line.timeout);
   }
-  const auto target = field_.on_line(*line_, frame.unit);
-  const Effects effects = faults_.at(*target, begin);
-  auto reply = effects.exception ? std::optional<modbus::Bytes>(modbus::Bytes{})
-                                 : field_.answer(begin, *target, frame.pdu);
-  const std::size_t size = effects.exception ? 2 : reply ? reply->size() : 0;
-  line_free_ = begin + serial_time(request.frame, *target, size);
-  if (!reply) return;
-  FaultyReply out = make_reply(effects, frame, request.frame.raw, std::move(*reply), framing_,
-                               gateway.timeout, delays_.random());
-  if (out.reply.empty()) return;
-  ++counts_.replies;
-  if (out.refusal) ++counts_.exceptions;
-  send({line_free_ + back + out.later, request.session, std::move(out.reply), false});
+  line_free_ = begin + busy;
+  if (from.reply.reply.empty()) return;
+  send({line_free_ + back + from.reply.later, request.session, std::move(from.reply.reply), false});
 }
 
 void HostStation::send(Outgoing outgoing) {

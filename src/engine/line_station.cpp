@@ -19,7 +19,7 @@ LineStation::LineStation(const model::ResolvedPlan& plan, model::LineIndex line,
     : plan_(plan),
       line_(line),
       field_(field),
-      faults_(faults),
+      responder_(plan, field, faults),
       options_(options),
       characters_(*timing::character_timing(plan.exchange.lines[line])),
       framing_(framing_of(characters_)),
@@ -33,7 +33,7 @@ void LineStation::receive(Duration now, modbus::ByteView bytes) {
 }
 
 void LineStation::take(const Received& received) {
-  counts_.junk += received.junk.size();
+  junk_ += received.junk.size();
   for (const ReceivedFrame& frame : received.frames) {
     // however fast the bytes came: on the line they take their time
     const auto size = static_cast<std::uint32_t>(frame.raw.size());
@@ -68,30 +68,19 @@ void LineStation::act(Duration now, std::vector<StationAction>& actions) {
 }
 
 void LineStation::answer(const ReceivedFrame& frame, Duration end) {
-  ++counts_.requests;
+  ++heard_;
   if (frame.frame.pdu.empty()) return;
-  if (frame.frame.unit == 0) {
-    const auto& slaves = plan_.exchange.slaves;
-    for (std::size_t s = 0; s < slaves.size(); ++s) {
-      if (slaves[s].line == line_) (void)field_.answer(end, {false, s, 0}, frame.frame.pdu);
-    }
-    return;
-  }
+  Question question{frame.frame, frame.raw, framing_, end, end, {}};
+  if (frame.frame.unit == 0) return responder_.tell_all(question, line_);
   const auto target = field_.on_line(line_, frame.frame.unit);
   if (!target) return;
-  const Effects effects = faults_.at(*target, end);
-  const bool idle = effects.silent || effects.exception;
-  auto reply = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
-                    : field_.answer(end, *target, frame.frame.pdu);
-  if (!reply) return;
   const model::Endpoint to =
       model::effective_endpoint(plan_.exchange, *target, line_, std::nullopt);
-  const FaultyReply out = make_reply(effects, frame.frame, frame.raw, std::move(*reply), framing_,
-                                     to.timeout, delays_.random());
-  for (const modbus::Bytes& first : out.first) say(end, first);
+  question.timeout = to.timeout;
+  const FaultyReply out = responder_.answer(question, *target, delays_.random());
+  // an echo is over with what it repeats
+  for (const modbus::Bytes& first : out.first) pieces_.push_back({std::max(end, free_), first});
   if (out.reply.empty()) return;
-  ++counts_.replies;
-  if (out.refusal) ++counts_.exceptions;
   const Duration delay = std::max(delays_.draw(to.reply), characters_.frame_gap());
   say(end + delay + out.later, out.reply);
 }

@@ -315,10 +315,10 @@ class Rehearsal {
     bool good = !result_.stopped;
     std::vector<std::uint64_t> missed(plan_.transactions.size());
     for (const Master& master : stage_.masters()) {
-      for (const std::size_t link : master.links()) {
-        const auto& jobs = report_.model.queues[link].jobs;
+      for (const MasterLink& link : master.links()) {
+        const auto& jobs = link.queue().jobs;
         for (std::size_t j = 0; j < jobs.size(); ++j) {
-          missed[jobs[j].transaction] += master.missed(link, j);
+          missed[jobs[j].transaction] += link.agenda().missed()[j];
         }
       }
     }

@@ -97,10 +97,10 @@ std::vector<RunTransaction> RunWatch::transactions(const std::vector<const Maste
   std::vector<bool> ours(plan_.layouts.size());
   for (const Master* master : masters) {
     ours[master->controller()] = true;
-    for (const std::size_t link : master->links()) {
-      const auto& jobs = report_.model.queues[link].jobs;
+    for (const MasterLink& link : master->links()) {
+      const auto& jobs = link.queue().jobs;
       for (std::size_t j = 0; j < jobs.size(); ++j) {
-        missed[jobs[j].transaction] = master->missed(link, j);
+        missed[jobs[j].transaction] = link.agenda().missed()[j];
       }
     }
   }

@@ -1,6 +1,7 @@
 #include "engine/world.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "timing/character.h"
 
@@ -37,19 +38,24 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
       options_(options),
       memories_(memories_of(plan)),
       field_(plan, memories_, options.still),
+      responder_(plan, field_, options_.faults),
       wires_(timing.queues.size()),
-      delays_(options.durations, options.seed) {
+      delays_(options.durations, options.seed),
+      wakes_(memories_.size()) {
   for (std::size_t c = 0; c < memories_.size(); ++c) {
     masters_.emplace_back(plan, timing, model::ControllerIndex(c), memories_[c], options.master);
     programs_.emplace_back(plan, model::ControllerIndex(c), memories_[c]);
   }
-  attention_.resize(memories_.size());
+  touch();
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     wires_[q].controller = timing.queues[q].controller;
     transactions_.emplace_back();
     for (const timing::Job& job : timing.queues[q].jobs) {
       transactions_.back().push_back(plan.exchange.find(job.transaction));
     }
+    if (timing.queues[q].kind != QueueKind::tcp || timing.queues[q].jobs.empty()) continue;
+    const model::Target& target = transaction(q, 0).target;
+    connections_[{target.is_peer, target.index}].push_back(q);
   }
   set_faults(options_.faults);
 }
@@ -64,12 +70,12 @@ void World::set_faults(FaultScript script) {
   }
 }
 
-Effects World::effects_of(const model::Target& target, Duration turn, Duration at) const {
-  return options_.faults.at(target, options_.faults_by_request ? turn : at);
+void World::push(Event event) {
+  events_.push_back(std::move(event));
+  std::push_heap(events_.begin(), events_.end(), Later());
 }
 
-void World::push(Duration at, Kind kind, std::size_t link, std::size_t job, modbus::Bytes bytes,
-                 Duration turn) {
+void World::push(Duration at, Kind kind, std::size_t link, std::size_t job) {
   Event event;
   event.at = at;
   event.kind = kind;
@@ -77,34 +83,53 @@ void World::push(Duration at, Kind kind, std::size_t link, std::size_t job, modb
   event.job = job;
   event.order = order_++;
   event.epoch = kind == Kind::restart ? scripts_ : wires_[link].epoch;
+  push(std::move(event));
+}
+
+void World::follow(const Event& cause, Duration at, Kind kind, modbus::Bytes bytes) {
+  Event event;
+  event.at = at;
+  event.kind = kind;
+  event.link = cause.link;
+  event.job = cause.job;
+  event.order = order_++;
+  event.epoch = cause.epoch;
+  event.turn = cause.turn;
   event.bytes = std::move(bytes);
-  event.turn = turn;
-  events_.push_back(std::move(event));
-  std::push_heap(events_.begin(), events_.end(), Later());
+  push(std::move(event));
+}
+
+void World::set_off(const MasterAction& action, Duration at, Kind kind) {
+  Event event;
+  event.link = action.link;
+  event.job = action.job;
+  event.epoch = wires_[action.link].epoch;
+  event.turn = action.turn;
+  follow(event, at, kind, action.bytes);
 }
 
 void World::touch() {
-  for (Attention& each : attention_) each.now = true;
+  for (std::size_t c = 0; c < memories_.size(); ++c) called_.push_back(c);
 }
 
 void World::run_until(Duration until, const Finished& finished) {
   while (true) {
-    Duration next = events_.empty() ? never : events_.front().at;
-    for (std::size_t c = 0; c < attention_.size(); ++c) {
-      const Attention& each = attention_[c];
-      const bool changed = each.now || memories_[c].revision() != each.revision;
-      next = std::min(next, changed ? now_ : std::min(each.master_at, each.program_at));
-    }
+    const Duration first = events_.empty() ? never : events_.front().at;
+    const Duration next = called_.empty() ? std::min(first, wakes_.earliest()) : now_;
     if (next > until || stopped()) break;
     now_ = std::max(now_, next);
     while (!events_.empty() && events_.front().at <= now_) {
       std::pop_heap(events_.begin(), events_.end(), Later());
       Event event = std::move(events_.back());
       events_.pop_back();
-      attention_[wires_[event.link].controller].now = true;
+      called_.push_back(wires_[event.link].controller);
       handle(std::move(event));
     }
-    for (std::size_t c = 0; c < attention_.size(); ++c) attend(c, finished);
+    wakes_.due(now_, called_);
+    std::vector<std::size_t> acting = std::exchange(called_, {});
+    std::sort(acting.begin(), acting.end());
+    acting.erase(std::unique(acting.begin(), acting.end()), acting.end());
+    for (const std::size_t controller : acting) attend(controller, finished);
   }
   if (!stopped()) now_ = std::max(now_, until);
 }
@@ -126,18 +151,14 @@ void World::finish(const Finished& finished) {
 
 // The program first: what it changes may set transactions off.
 void World::attend(std::size_t c, const Finished& finished) {
-  Attention& each = attention_[c];
-  const bool changed = each.now || memories_[c].revision() != each.revision;
-  if (!changed && std::min(each.master_at, each.program_at) > now_) return;
-  each.now = false;
   if (options_.programs) programs_[c].act(now_);
   std::vector<MasterAction> actions;
   masters_[c].act(now_, actions);
   carry_out(actions);
   for (const RequestRecord& record : masters_[c].take_records()) finished(record);
-  each.revision = memories_[c].revision();
-  each.master_at = masters_[c].next_wake(now_);
-  each.program_at = options_.programs ? programs_[c].next_wake(now_) : never;
+  // the program sees what the master has put there
+  const Duration program = options_.programs ? programs_[c].next_wake(now_) : never;
+  wakes_.set(c, std::min(masters_[c].next_wake(), program));
 }
 
 void World::handle(Event event) {
@@ -174,13 +195,9 @@ void World::handle(Event event) {
 }
 
 void World::restart_due(const Fault& fault) {
-  for (std::size_t q = 0; q < timing_.queues.size(); ++q) {
-    const timing::Queue& queue = timing_.queues[q];
-    if (queue.kind != QueueKind::tcp || queue.jobs.empty()) continue;
-    const model::Target& target = transaction(q, 0).target;
-    if (target.is_peer != fault.is_peer || target.index != fault.index) continue;
-    push(now_, Kind::dropped, q, 0);
-  }
+  const auto at = connections_.find({fault.is_peer, fault.index});
+  if (at == connections_.end()) return;
+  for (const std::size_t link : at->second) push(now_, Kind::dropped, link, 0);
 }
 
 std::optional<modbus::Frame> World::frame_of(const modbus::Bytes& bytes,
@@ -190,19 +207,23 @@ std::optional<modbus::Frame> World::frame_of(const modbus::Bytes& bytes,
   return *frame;
 }
 
+Question World::question(const Event& event, const modbus::Frame& frame, Duration faults) const {
+  const model::Endpoint& to = transaction(event.link, event.job).endpoint;
+  return {frame, event.bytes, to.framing, event.at, faults, to.timeout};
+}
+
 void World::carry_out(const std::vector<MasterAction>& actions) {
   for (const MasterAction& action : actions) {
     const model::ExchangeTransaction& t = transaction(action.link, action.job);
     switch (action.kind) {
       case MasterAction::Kind::close: ++wires_[action.link].epoch; break;
       case MasterAction::Kind::connect: {
-        const Effects effects = effects_of(t.target, action.turn, now_);
+        const Effects effects = options_.faults.at(t.target, faults_at(action.turn, now_));
         if (effects.refuse && !t.endpoint.gateway) {
-          push(now_ + t.endpoint.rtt.typical, Kind::refused, action.link, action.job);
+          set_off(action, now_ + t.endpoint.rtt.typical, Kind::refused);
         } else {
           const model::Delay& connect = t.endpoint.connect;
-          push(now_ + delays_.draw({}, connect.typical, connect.max), Kind::connected, action.link,
-               action.job);
+          set_off(action, now_ + delays_.draw({}, connect.typical, connect.max), Kind::connected);
         }
         break;
       }
@@ -216,24 +237,23 @@ void World::send(const MasterAction& action) {
   const timing::Queue& queue = timing_.queues[action.link];
   const TransactionTimes& times = queue.jobs[action.job].times;
   const model::ExchangeTransaction& t = transaction(action.link, action.job);
-  const Effects effects = effects_of(t.target, action.turn, now_);
   switch (queue.kind) {
     case QueueKind::serial: {
       const timing::SerialParts& serial = *times.serial;
       const Duration sent = delays_.draw(serial.request, serial.latency_typical + serial.request,
                                          serial.request_longest());
-      push(now_ + sent, Kind::to_slave, action.link, action.job, action.bytes, action.turn);
+      set_off(action, now_ + sent, Kind::to_slave);
       break;
     }
     case QueueKind::tcp: {
       const timing::NetworkParts& net = *times.network;
       const model::Delay& connect = t.endpoint.connect;
-      push(
-          now_ + delays_.draw({}, net.out_typical - connect.typical, net.out_longest - connect.max),
-          Kind::to_slave, action.link, action.job, action.bytes, action.turn);
+      const Duration out =
+          delays_.draw({}, net.out_typical - connect.typical, net.out_longest - connect.max);
+      set_off(action, now_ + out, Kind::to_slave);
       break;
     }
-    case QueueKind::gateway: send_through_gateway(action, times, effects); break;
+    case QueueKind::gateway: send_through_gateway(action, times); break;
   }
 }
 
@@ -246,31 +266,21 @@ void World::reach_slave(const Event& event) {
   const modbus::Framing framing = t.endpoint.framing;
   const auto request = frame_of(event.bytes, framing);
   if (!request) return;
+  const Question asked = question(event, *request, faults_at(event.turn, event.at));
   if (t.endpoint.broadcast) {
-    for (std::size_t s = 0; s < plan_.exchange.slaves.size(); ++s) {
-      if (plan_.exchange.slaves[s].line != queue.line) continue;
-      (void)field_.answer(event.at, {false, s, 0}, request->pdu);
-    }
+    if (queue.line) responder_.tell_all(asked, *queue.line);
     return;
   }
   const auto target = queue.kind == QueueKind::serial
                           ? field_.on_line(*queue.line, request->unit)
                           : field_.at_host(t.endpoint.host, t.endpoint.port, request->unit);
   if (!target) return;
-  const Effects effects = effects_of(*target, event.turn, event.at);
-  // who is silent or refuses does nothing
-  const bool idle = effects.silent || effects.exception;
-  auto answer = idle ? std::optional<modbus::Bytes>(modbus::Bytes{})
-                     : field_.answer(event.at, *target, request->pdu);
-  if (!answer) return;
-  const FaultyReply reply = make_reply(effects, *request, event.bytes, std::move(*answer), framing,
-                                       t.endpoint.timeout, delays_.random());
-  for (const modbus::Bytes& first : reply.first) {
-    push(event.at, Kind::to_master, event.link, event.job, first);
+  FaultyReply reply = responder_.answer(asked, *target, delays_.random());
+  if (target->is_peer) called_.push_back(target->index);
+  for (modbus::Bytes& first : reply.first) {
+    follow(event, event.at, Kind::to_master, std::move(first));
   }
-  if (reply.drop && queue.kind == QueueKind::tcp) {
-    push(event.at, Kind::dropped, event.link, event.job);
-  }
+  if (reply.drop && queue.kind == QueueKind::tcp) follow(event, event.at, Kind::dropped);
   if (reply.reply.empty()) return;
   Duration on_its_way{};
   if (queue.kind == QueueKind::serial) {
@@ -293,19 +303,20 @@ void World::reach_slave(const Event& event) {
     Duration& last = wires_[event.link].last_reply[target->index];
     last = at = std::max(at, last);
   }
-  push(at, Kind::to_master, event.link, event.job, reply.reply);
+  follow(event, at, Kind::to_master, std::move(reply.reply));
 }
 
 // ---------------------------------------------------------------- behind a gateway
 
-void World::send_through_gateway(const MasterAction& action, const TransactionTimes& times,
-                                 const Effects& effects) {
+void World::send_through_gateway(const MasterAction& action, const TransactionTimes& times) {
   const timing::NetworkParts& net = *times.network;
-  const Duration out = effects.silent ? timing::failure_times(times).before
-                                      : delays_.draw({}, net.out_typical, net.out_longest);
+  const model::Target& target = transaction(action.link, action.job).target;
+  const bool silent = options_.faults.at(target, faults_at(action.turn, now_)).silent;
+  const Duration out = silent ? timing::failure_times(times).before
+                              : delays_.draw({}, net.out_typical, net.out_longest);
   Wire& wire = wires_[action.link];
   wire.last_arrival = std::max(wire.last_arrival, now_ + out);
-  push(wire.last_arrival, Kind::line_arrival, action.link, action.job, action.bytes, action.turn);
+  set_off(action, wire.last_arrival, Kind::line_arrival);
 }
 
 // First come, first served.
@@ -316,53 +327,38 @@ void World::begin_on_line(SharedLine& line, Duration at) {
   line.arrivals.pop_front();
   const TransactionTimes& times = timing_.queues[event.link].jobs[event.job].times;
   const timing::SerialParts& serial = *times.serial;
-  const Effects effects = effects_of(transaction(event.link, event.job).target, event.turn, at);
+  const model::ExchangeTransaction& t = transaction(event.link, event.job);
+  event.turn = faults_at(event.turn, at);  // those of the beginning
+  const Effects effects = options_.faults.at(t.target, event.turn);
   const timing::FailureTimes failure = timing::failure_times(times);
   // a translating gateway tries by itself; a transparent one waits as long as one try of the master
-  const std::int64_t tries =
-      transaction(event.link, event.job).endpoint.translated ? failure.tries : 1;
+  const std::int64_t tries = t.endpoint.translated ? failure.tries : 1;
   Duration busy = effects.silent
                       ? model::times(tries, failure.each)
                       : delays_.draw(serial.shortest(), serial.typical(), serial.longest());
   if (effects.exception && !effects.silent) busy = std::min(busy, serial.exception_longest());
   event.at = at + busy;
   event.kind = Kind::line_end;
-  events_.push_back(std::move(event));
-  std::push_heap(events_.begin(), events_.end(), Later());
+  push(std::move(event));
 }
 
 void World::end_on_line(const Event& event) {
   const timing::Queue& queue = timing_.queues[event.link];
   SharedLine& line = shared_[*queue.line];
   line.busy = false;
-  const model::ExchangeTransaction& t = transaction(event.link, event.job);
+  const model::Endpoint& to = transaction(event.link, event.job).endpoint;
   const TransactionTimes& times = queue.jobs[event.job].times;
-  const auto request = frame_of(event.bytes, t.endpoint.framing);
-  const Effects effects = effects_of(t.target, event.turn, event.at);
-  if (request && event.epoch == wires_[event.link].epoch) {
-    const auto target = field_.on_line(*queue.line, request->unit);
-    std::optional<modbus::Bytes> answer;
-    if (target && effects.exception) answer.emplace();
-    if (target && !effects.silent && !effects.exception) {
-      answer = field_.answer(event.at, *target, request->pdu);
-    }
+  if (const auto request = frame_of(event.bytes, to.framing)) {
     Duration back = delays_.draw({}, times.network->back_typical, times.network->back_longest);
-    if (!answer && t.endpoint.translated) {
-      const auto function = std::to_integer<std::uint8_t>(request->pdu[0]);
-      answer = modbus::encode_exception(
-          {function,
-           static_cast<std::uint8_t>(modbus::ExceptionCode::gateway_target_failed_to_respond)});
-      back = timing::failure_times(times).after;
+    Responder::FromLine from = responder_.answer_from_line(
+        question(event, *request, event.turn), queue.line, to.translated, delays_.random());
+    if (!from.in_time) back = timing::failure_times(times).after;
+    if (const auto target = field_.on_line(*queue.line, request->unit); target && target->is_peer) {
+      called_.push_back(target->index);
     }
-    if (answer) {
-      Effects damage = effects;
-      damage.silent = false;
-      const FaultyReply reply =
-          make_reply(damage, *request, event.bytes, std::move(*answer), t.endpoint.framing,
-                     t.endpoint.timeout, delays_.random());
-      if (!reply.reply.empty()) {
-        push(event.at + back + reply.later, Kind::to_master, event.link, event.job, reply.reply);
-      }
+    if (!from.reply.reply.empty()) {
+      follow(event, event.at + back + from.reply.later, Kind::to_master,
+             std::move(from.reply.reply));
     }
   }
   begin_on_line(line, event.at);

@@ -144,7 +144,7 @@ void MasterWires::act() {
     }
   } while (took_);  // it may have something to do about what was told meanwhile
   drained_(master_.take_records());
-  alarm_.set(master_.next_wake(now));
+  alarm_.set(master_.next_wake());
   after_();
 }
 

@@ -153,9 +153,9 @@ tl::expected<void, LiveError> Runtime::Impl::open_masters() {
           }
         },
         [this] { after_event(); });
-    for (const std::size_t link : master.links()) {
-      if (timing.queues[link].jobs.empty()) continue;
-      if (auto opened = open_link(wires.back(), link); !opened) return opened;
+    for (const engine::MasterLink& link : master.links()) {
+      if (link.jobs().empty()) continue;
+      if (auto opened = open_link(wires.back(), link.index()); !opened) return opened;
     }
   }
   return {};

@@ -22,7 +22,7 @@ class ServedLine {
   ServedLine& operator=(const ServedLine&) = delete;
   ~ServedLine();
   void act();
-  [[nodiscard]] const engine::StationCounts& counts() const { return station_.counts(); }
+  [[nodiscard]] engine::StationCounts counts() const { return station_.counts(); }
 
  private:
   void read();

@@ -92,7 +92,7 @@ class Duel {
     Verdict out;
     Duration now{};
     while (true) {
-      Duration next = master.next_wake(now);
+      Duration next = master.next_wake();
       if (!coming.empty()) next = std::min(next, coming.begin()->first);
       if (now > Duration{}) now = std::max(now, next);
       if (now > length) break;

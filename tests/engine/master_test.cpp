@@ -79,7 +79,7 @@ class Site {
   std::vector<std::string> act_until(Duration until) {
     std::vector<std::string> out;
     while (true) {
-      const Duration next = std::max(now_, master->next_wake(now_));
+      const Duration next = std::max(now_, master->next_wake());
       if (next > until || next == now_) break;
       now_ = next;
       for (std::string& action : act(now_)) {
@@ -105,12 +105,12 @@ class Site {
   // What came on all links and was no answer.
   [[nodiscard]] std::uint64_t odd(Oddity oddity) const {
     std::uint64_t all = 0;
-    for (const std::size_t link : master->links()) all += master->oddities(link).of(oddity);
+    for (const MasterLink& link : master->links()) all += link.oddities().of(oddity);
     return all;
   }
   [[nodiscard]] std::uint64_t odd() const {
     std::uint64_t all = 0;
-    for (const std::size_t link : master->links()) all += master->oddities(link).total();
+    for (const MasterLink& link : master->links()) all += link.oddities().total();
     return all;
   }
   [[nodiscard]] BitSequence word(std::int64_t number_of_word) const {
@@ -491,7 +491,7 @@ TEST_CASE("a continuous transaction that may not be sent does not spin") {
   Site site(
       {R"(name = "c", slave = "a", fc = 3, at = 0, count = 1, into = "%MW10", every = "continuous", only_if = "%MX5")"});
   CHECK(site.act({}).empty());
-  CHECK(site.master->next_wake({}) == milliseconds(10));
+  CHECK(site.master->next_wake() == milliseconds(10));
   site.memory->set_bit(1, 5, true);
   CHECK(site.act(milliseconds(10)) == std::vector<std::string>{"send north"});
 }

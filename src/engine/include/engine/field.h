@@ -132,6 +132,7 @@ class Field {
   std::vector<AnswerLimits> slave_limits_;
   std::map<model::Target, AnswerCounters> counters_;
   std::map<std::pair<std::string, std::int64_t>, std::vector<model::Target>, std::less<>> hosts_;
+  std::map<std::pair<std::size_t, std::uint8_t>, model::Target> units_;  // by line and unit
   std::vector<std::optional<Watchdog>> watchdogs_;
   std::vector<std::pair<Duration, std::size_t>> restarts_;  // instant, slave; the last comes first
 };

@@ -20,6 +20,7 @@
 #include "engine/faults.h"
 #include "engine/field.h"
 #include "engine/frame_receiver.h"
+#include "engine/responder.h"
 #include "timing/character.h"
 
 namespace greymet::engine {
@@ -42,9 +43,8 @@ struct StationAction {
 // Requests that a station has served, for who watches it.
 struct StationCounts {
   std::uint64_t requests = 0;
-  std::uint64_t replies = 0;
-  std::uint64_t exceptions = 0;
   std::uint64_t junk = 0;  // pieces that were no frame
+  ReplyCounts answered;
 };
 
 // One serial line.
@@ -57,7 +57,7 @@ class LineStation {
   void receive(Duration now, modbus::ByteView bytes);
   void act(Duration now, std::vector<StationAction>& actions);
   [[nodiscard]] Duration next_wake() const;
-  [[nodiscard]] const StationCounts& counts() const { return counts_; }
+  [[nodiscard]] StationCounts counts() const { return {heard_, junk_, responder_.counts()}; }
 
  private:
   struct Piece {
@@ -71,7 +71,7 @@ class LineStation {
   const model::ResolvedPlan& plan_;
   model::LineIndex line_;
   Field& field_;
-  const FaultScript& faults_;
+  Responder responder_;
   StationOptions options_;
   timing::CharacterTiming characters_;
   modbus::Framing framing_;
@@ -80,7 +80,8 @@ class LineStation {
   std::deque<Piece> pieces_;                                 // in the order of time
   Duration free_{};                                          // of what was said last
   DelaySource delays_;
-  StationCounts counts_;
+  std::uint64_t heard_ = 0;
+  std::uint64_t junk_ = 0;
 };
 
 // One TCP host and port: slaves, a controller, or a gateway.
@@ -99,7 +100,7 @@ class HostStation {
   [[nodiscard]] bool owes(std::uint64_t session) const;
   void act(Duration now, std::vector<StationAction>& actions);
   [[nodiscard]] Duration next_wake() const;
-  [[nodiscard]] const StationCounts& counts() const { return counts_; }
+  [[nodiscard]] StationCounts counts() const { return {heard_, junk_, responder_.counts()}; }
   [[nodiscard]] const std::string& host() const { return host_; }
   [[nodiscard]] std::int64_t port() const { return port_; }
 
@@ -124,10 +125,9 @@ class HostStation {
   void take(std::uint64_t session, Duration now, const Received& received);
   void answer(std::uint64_t session, const ReceivedFrame& frame);
   void serve_line(Duration now);
-  void answer_from_line(const OnLine& request, Duration end, bool silent);
+  void answer_from_line(const OnLine& request, Duration begin);
   void send(Outgoing outgoing);
-  [[nodiscard]] Duration serial_time(const ReceivedFrame& frame, const model::Target& target,
-                                     std::size_t reply_bytes);
+  [[nodiscard]] Duration serial_time(const ReceivedFrame& frame, std::size_t reply_bytes);
   void restarts(Duration now);
   [[nodiscard]] bool concerns(const Fault& fault) const;
 
@@ -136,6 +136,7 @@ class HostStation {
   std::int64_t port_;
   Field& field_;
   const FaultScript& faults_;
+  Responder responder_;
   StationOptions options_;
   std::optional<model::GatewayIndex> gateway_;
   std::optional<model::ConnectionIndex> connection_;  // of the plan, the first that leads here
@@ -150,7 +151,8 @@ class HostStation {
   Duration line_free_{};
   Duration restarted_until_{-1};  // faults up to here have been carried out
   DelaySource delays_;
-  StationCounts counts_;
+  std::uint64_t heard_ = 0;
+  std::uint64_t junk_ = 0;
 };
 
 // Everything that answers in a plan: lines with a master, hosts and ports of slaves, gateways and

@@ -13,7 +13,9 @@
 #include <vector>
 
 #include "engine/delay_source.h"
+#include "engine/responder.h"
 #include "engine/stage.h"
+#include "engine/timetable.h"
 
 namespace greymet::engine {
 
@@ -44,6 +46,7 @@ class World final : public Stage {
   [[nodiscard]] bool stopped() const override { return options_.stop.stop_requested(); }
 
   [[nodiscard]] ControllerMemory& memory(std::size_t controller) override {
+    called_.push_back(controller);  // what it puts there may set something off
     return memories_[controller];
   }
   [[nodiscard]] Field& field() override { return field_; }
@@ -72,7 +75,7 @@ class World final : public Stage {
     std::uint64_t order = 0;
     std::uint64_t epoch = 0;  // of the link's connection; a restart: of the script
     std::size_t job = 0;
-    Duration turn{};  // of its request
+    Duration turn{};  // of its request; on a line behind a gateway: whose faults it meets
     modbus::Bytes bytes;
   };
   struct Later {
@@ -90,14 +93,21 @@ class World final : public Stage {
     std::map<std::size_t, Duration> last_reply;  // on a line, per slave: it answers in order
   };
 
-  void push(Duration at, Kind kind, std::size_t link, std::size_t job, modbus::Bytes bytes = {},
-            Duration turn = {});
-  [[nodiscard]] Effects effects_of(const model::Target& target, Duration turn, Duration at) const;
+  void push(Event event);
+  void push(Duration at, Kind kind, std::size_t link, std::size_t job);
+  // What comes of an event on the same connection, if that still stands then.
+  void follow(const Event& cause, Duration at, Kind kind, modbus::Bytes bytes = {});
+  void set_off(const MasterAction& action, Duration at, Kind kind);
+  [[nodiscard]] Question question(const Event& event, const modbus::Frame& frame,
+                                  Duration faults) const;
+  // The instant whose faults a request meets that had its turn then and is somewhere now.
+  [[nodiscard]] Duration faults_at(Duration turn, Duration now) const {
+    return options_.faults_by_request ? turn : now;
+  }
   void handle(Event event);
   void carry_out(const std::vector<MasterAction>& actions);
   void send(const MasterAction& action);
-  void send_through_gateway(const MasterAction& action, const timing::TransactionTimes& times,
-                            const Effects& effects);
+  void send_through_gateway(const MasterAction& action, const timing::TransactionTimes& times);
   void reach_slave(const Event& event);
   void begin_on_line(SharedLine& line, Duration at);
   void end_on_line(const Event& event);
@@ -114,10 +124,13 @@ class World final : public Stage {
   WorldOptions options_;
   std::vector<ControllerMemory> memories_;
   Field field_;
+  Responder responder_;
   std::vector<Master> masters_;
   std::vector<Program> programs_;
   std::vector<std::vector<const model::ExchangeTransaction*>> transactions_;  // by link and job
   std::vector<Wire> wires_;                                                   // per link
+  // Direct connections to a peer (first) or slave.
+  std::map<std::pair<bool, std::size_t>, std::vector<std::size_t>> connections_;
   std::map<std::size_t, SharedLine> shared_;  // per line behind gateways
   std::vector<Event> events_;                 // a heap
   std::uint64_t order_ = 0;
@@ -125,14 +138,9 @@ class World final : public Stage {
   std::uint64_t scripts_ = 0;  // of faults so far
   DelaySource delays_;
   Duration now_{};
-  // Who has to act, and when next: most events concern one controller.
-  struct Attention {
-    bool now = true;
-    Duration master_at{};
-    Duration program_at{};
-    std::uint64_t revision = 0;  // of the memory, as last looked at
-  };
-  std::vector<Attention> attention_;  // per controller
+  // Who has to act at once: something of theirs was told or changed.
+  std::vector<std::size_t> called_;
+  Timetable wakes_;  // of masters and programs, per controller
   void attend(std::size_t controller, const Finished& finished);
 };
 

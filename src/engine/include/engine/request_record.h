@@ -1,0 +1,46 @@
+// What is kept of a request that has ended.
+#pragma once
+
+#include <cstdint>
+#include <string_view>
+#include <vector>
+
+#include "model/strong.h"
+
+namespace greymet::engine {
+
+using model::Duration;
+
+// How a request ended. Those that were sent are good, exception, timeout, bad or unfinished.
+enum class Outcome : std::uint8_t {
+  good,
+  exception,
+  timeout,
+  bad,
+  left_out,
+  dropped,
+  unfinished,  // under way, or still to be tried again, when everything ended
+};
+// "good", "exception", "timeout", "bad", "left-out", "dropped", "unfinished"
+[[nodiscard]] std::string_view to_string(Outcome outcome);
+
+// One finished request, as the log keeps it.
+struct RequestRecord {
+  std::size_t transaction = 0;  // into ResolvedPlan::transactions
+  std::size_t link = 0;         // into TimingModel::queues
+  std::size_t job = 0;
+  Duration release{};
+  Duration start{};    // its turn came
+  Duration replied{};  // last byte of the answer; the end where there was none
+  // The words were looked up by the slave no earlier than this: the reply where only one try can
+  // have been answered, else the first that can.
+  Duration as_of{};
+  Duration end{};  // the line or connection is free for the next one
+  std::int64_t tries = 0;
+  Outcome outcome = Outcome::good;
+  std::uint8_t exception = 0;
+  bool broadcast = false;
+  std::vector<std::uint16_t> words;  // read, else written; bits in the lowest positions
+};
+
+}  // namespace greymet::engine
