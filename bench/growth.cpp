@@ -310,8 +310,8 @@ const std::vector<Family> families{
     {"reads and writes of points, pages", points_read_and_written, 2000,
      [](const files::LoadedPlan& loaded) {
        with_exports(loaded, [](const exports::ExportInput& input) {
-         (void)exports::report_page({input, "plan.toml", {}, {}});
-         (void)exports::commissioning_page({input, "plan.toml", {}, {}});
+         (void)exports::report_page({input, "plan.toml", {}, {}, {}});
+         (void)exports::commissioning_page({input, "plan.toml", {}, {}, {}});
        });
      },
      "65,536 rows, in eleven tables"},

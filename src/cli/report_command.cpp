@@ -25,6 +25,9 @@ using exports::ReportFigure;
 
 constexpr std::size_t largest_result = std::size_t{64} << 20;
 
+// Pictures of one kind in a page: what people look through, and what a browser bears.
+constexpr std::size_t most_figures = 100;
+
 // Scripts with where they belong; they become pictures together, in few runs of gnuplot.
 struct Sketch {
   FigurePlace place;
@@ -32,39 +35,61 @@ struct Sketch {
   std::string script;
 };
 
-std::vector<Sketch> sketches(const model::ResolvedPlan& plan, const timing::TimingReport& report) {
+// All that a page shows, and how many of each kind it has to do without.
+struct Sketches {
+  std::vector<Sketch> all;
+  std::map<FigurePlace, std::size_t> left_out;
+};
+
+// The first of what there is, as far as there is room for them.
+template <typename Things, typename Draw>
+void sketch_each(Sketches& out, FigurePlace place, const Things& things, const Draw& draw) {
+  std::size_t drawn = 0;
+  for (std::size_t i = 0; i < things.size(); ++i) {
+    if (drawn == most_figures) {
+      out.left_out[place] = things.size() - i;
+      return;
+    }
+    const std::size_t before = out.all.size();
+    draw(i, [&](std::string caption, std::string script) {
+      out.all.push_back({place, std::move(caption), std::move(script)});
+    });
+    if (out.all.size() > before) ++drawn;
+  }
+}
+
+Sketches sketches(const model::ResolvedPlan& plan, const timing::TimingReport& report) {
   constexpr auto svg = figures::PictureFormat::svg;
-  std::vector<Sketch> out{
-      {FigurePlace::lines, "use of lines and connections", figures::use_script(report, svg)}};
-  for (const timing::LineReport& line : report.lines) {
+  Sketches out;
+  out.all.push_back(
+      {FigurePlace::lines, "use of lines and connections", figures::use_script(report, svg)});
+  sketch_each(out, FigurePlace::lines, report.lines, [&](std::size_t l, const auto& add) {
+    const timing::LineReport& line = report.lines[l];
     if (const auto figure = figures::timeline_of(plan, report, line, {})) {
-      out.push_back(
-          {FigurePlace::lines, "timeline of " + line.name, figures::timeline_script(*figure, svg)});
+      add("timeline of " + line.name, figures::timeline_script(*figure, svg));
     }
     const auto responses = figures::response_chart_of(line);
-    if (responses.rows.empty()) continue;
-    out.push_back({FigurePlace::lines, "responses on " + line.name,
-                   figures::response_script(responses, svg)});
-  }
-  for (const figures::StallMatrix& matrix : figures::stall_matrices(plan, report)) {
-    out.push_back({FigurePlace::silence, "who keeps whom waiting: " + matrix.name,
-                   figures::stall_matrix_script(matrix, svg)});
-  }
-  for (std::size_t h = 0; h < report.heartbeats.size(); ++h) {
-    if (report.heartbeat_runs[h].trace.transfers.empty()) continue;
-    out.push_back({FigurePlace::heartbeats, "heartbeat " + report.heartbeats[h].name,
-                   figures::heartbeat_script(report, h, svg)});
-  }
-  for (const timing::PathReport& path : report.paths) {
-    if (!path.ages) continue;
-    out.push_back({FigurePlace::paths, "ages on path " + path.name,
-                   figures::path_histogram_script(path, svg)});
-  }
-  const model::MemoryReport memory = memory_report(plan);
-  for (const model::ControllerMemory& c : memory.controllers) {
-    out.push_back({FigurePlace::memory, "memory of " + plan.plan.controllers[c.controller].name,
-                   figures::memory_map_script(figures::memory_map_of(plan, c), svg)});
-  }
+    if (responses.rows.empty()) return;
+    add("responses on " + line.name, figures::response_script(responses, svg));
+  });
+  const auto matrices = figures::stall_matrices(plan, report);
+  sketch_each(out, FigurePlace::silence, matrices, [&](std::size_t m, const auto& add) {
+    add("who keeps whom waiting: " + matrices[m].name,
+        figures::stall_matrix_script(matrices[m], svg));
+  });
+  sketch_each(out, FigurePlace::heartbeats, report.heartbeats, [&](std::size_t h, const auto& add) {
+    if (report.heartbeat_runs[h].trace.transfers.empty()) return;
+    add("heartbeat " + report.heartbeats[h].name, figures::heartbeat_script(report, h, svg));
+  });
+  sketch_each(out, FigurePlace::paths, report.paths, [&](std::size_t p, const auto& add) {
+    const timing::PathReport& path = report.paths[p];
+    if (path.ages) add("ages on path " + path.name, figures::path_histogram_script(path, svg));
+  });
+  const auto controllers = memory_report(plan).controllers;
+  sketch_each(out, FigurePlace::memory, controllers, [&](std::size_t c, const auto& add) {
+    add("memory of " + plan.plan.controllers[controllers[c].controller].name,
+        figures::memory_map_script(figures::memory_map_of(plan, controllers[c]), svg));
+  });
   return out;
 }
 
@@ -135,8 +160,10 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
   ResultWriter writer(options.out, options.force, terminal);
   writer.all_or_nothing();
   exports::ReportInput pages{
-      input, std::filesystem::path(options.plan).filename().string(), {}, measured};
-  pages.figures = drawn(sketches(plan, handover.timing), terminal);
+      input, std::filesystem::path(options.plan).filename().string(), {}, {}, measured};
+  Sketches sketched = sketches(plan, handover.timing);
+  pages.figures_left_out = sketched.left_out;
+  pages.figures = drawn(std::move(sketched.all), terminal);
   writer.write("report.html", exports::report_page(pages));
   writer.write("commissioning.html", exports::commissioning_page(pages));
   return writer.finish();

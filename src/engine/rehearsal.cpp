@@ -81,8 +81,7 @@ std::string wire_of(const model::ExchangeSlave& slave) {
 // different wires together: what a rehearsal plays grows with the plan, not with its square.
 std::vector<SilentTogether> turns_of(const model::ResolvedPlan& plan,
                                      const std::map<std::size_t, Duration>& needed) {
-  constexpr std::size_t most_turns = 50;
-  const std::size_t at_a_time = (needed.size() + most_turns - 1) / most_turns;
+  const std::size_t at_a_time = internal::at_a_time(needed.size());
   std::vector<SilentTogether> turns;
   std::size_t open = 0;  // turns before it are full
   for (const auto& [slave, time] : needed) {
@@ -162,7 +161,9 @@ class Rehearsal {
       result_.blocks = internal::rehearse_blocks(plan_, stage_, patience_of(report_), finished_);
     }
     if (options_.faults && !stage_.stopped()) faults();
-    if (options_.heartbeats && !stage_.stopped()) heartbeats();
+    if (options_.heartbeats && !stage_.stopped()) {
+      internal::rehearse_heartbeats(plan_, stage_, finished_, result_.heartbeats);
+    }
     result_.stopped = stage_.stopped();
     result_.lasted = stage_.now();
     stage_.finish(finished_);
@@ -203,27 +204,7 @@ class Rehearsal {
       out.verdict = judge(out, options_);
       result_.transactions.push_back(std::move(out));
     }
-    seen_in_quiet();
-  }
-
-  void seen_in_quiet() {
-    for (std::size_t h = 0; h < plan_.exchange.heartbeats.size(); ++h) {
-      RehearsedHeartbeat out;
-      out.heartbeat = h;
-      out.watched = false;
-      for (const Program& program : stage_.programs()) {
-        for (const HeartbeatWatch& watch : program.watched()) {
-          if (watch.heartbeat != h) continue;
-          out.watched = true;
-          out.changes_seen = watch.toggles_seen;
-          out.longest_gap = watch.longest_gap;
-        }
-        for (const AlarmEvent& event : program.alarms()) {
-          if (event.heartbeat == h && event.alarm) ++out.false_alarms;
-        }
-      }
-      result_.heartbeats.push_back(out);
-    }
+    result_.heartbeats = internal::heartbeats_in_quiet(plan_, report_, stage_.programs());
   }
 
   void faults() {
@@ -272,43 +253,6 @@ class Rehearsal {
         each.recovered = record.end - each.fault.until;
       }
     }
-  }
-
-  void heartbeats() {
-    for (RehearsedHeartbeat& out : result_.heartbeats) {
-      const model::ExchangeHeartbeat& beat = plan_.exchange.heartbeats[out.heartbeat];
-      if (out.heartbeat < report_.heartbeats.size()) {
-        out.latest_alarm = report_.heartbeats[out.heartbeat].latest_alarm;
-      }
-      if (!beat.from || !beat.to || !out.watched || stage_.stopped()) continue;
-      Program& producer = stage_.programs()[*beat.from];
-      const Program& consumer = stage_.programs()[*beat.to];
-      const Duration stopped = stage_.now();
-      producer.stop_heartbeats(true);
-      const Duration patience =
-          model::sum_of(out.latest_alarm.value_or(3 * beat.watch), seconds(1));
-      out.alarm = wait_for(consumer, out.heartbeat, true, stopped, patience);
-      const Duration resumed = stage_.now();
-      producer.stop_heartbeats(false);
-      stage_.touch();
-      out.cleared = wait_for(consumer, out.heartbeat, false, resumed, patience);
-      out.good = out.alarm && out.cleared && out.false_alarms == 0 &&
-                 (!out.latest_alarm || *out.alarm <= *out.latest_alarm);
-    }
-  }
-
-  std::optional<Duration> wait_for(const Program& consumer, std::size_t heartbeat, bool alarm,
-                                   Duration since, Duration patience) {
-    constexpr Duration slice = std::chrono::milliseconds(20);
-    while (!stage_.stopped() && stage_.now() < since + patience) {
-      stage_.run_until(stage_.now() + slice, finished_);
-      for (const AlarmEvent& event : consumer.alarms()) {
-        if (event.heartbeat == heartbeat && event.alarm == alarm && event.at >= since) {
-          return event.at - since;
-        }
-      }
-    }
-    return std::nullopt;
   }
 
   void finish() {
@@ -387,9 +331,7 @@ Duration length_of(const model::ResolvedPlan& plan, const timing::TimingReport& 
                                  patience));
   }
   if (options.heartbeats) {
-    for (const timing::HeartbeatReport& beat : report.heartbeats) {
-      length = model::sum_of(length, beat.latest_alarm.value_or(Duration{}));
-    }
+    length = model::sum_of(length, internal::length_of_heartbeats(plan, report));
   }
   return length;
 }

@@ -11,6 +11,24 @@ namespace greymet::engine::internal {
                                                           Stage& stage, Duration patience,
                                                           const Finished& finished);
 
+// What the consumers have seen of each heartbeat in the first act.
+[[nodiscard]] std::vector<RehearsedHeartbeat> heartbeats_in_quiet(
+    const model::ResolvedPlan& plan, const timing::TimingReport& report,
+    const std::vector<Program>& programs);
+// The fourth act: each producer stops once, and with it all its heartbeats.
+void rehearse_heartbeats(const model::ResolvedPlan& plan, Stage& stage, const Finished& finished,
+                         std::vector<RehearsedHeartbeat>& heartbeats);
+// How long that takes where every alarm comes as late as it may.
+[[nodiscard]] Duration length_of_heartbeats(const model::ResolvedPlan& plan,
+                                            const timing::TimingReport& report);
+
+// What is done to one after the other is done to so many at a time: within fifty turns, so that
+// what is played grows with the plan, not with its square.
+[[nodiscard]] constexpr std::size_t at_a_time(std::size_t count) {
+  constexpr std::size_t most_turns = 50;
+  return (count + most_turns - 1) / most_turns;
+}
+
 // So long after a change every block has been carried that ever will be.
 [[nodiscard]] Duration patience_of(const timing::TimingReport& report);
 

@@ -10,6 +10,7 @@
 
 #include "iec_data.h"
 #include "iec_values.h"
+#include "model/bit_index.h"
 #include "model/memory_use.h"
 #include "model/value_trace.h"
 
@@ -31,14 +32,23 @@ struct Group {
   bool decodes_reals = false;
 };
 
+model::BitIndex places_of(const std::vector<model::MemoryUse>& uses) {
+  std::vector<model::BitRange> ranges;
+  ranges.reserve(uses.size());
+  for (const model::MemoryUse& use : uses) ranges.push_back(use.bits);
+  return model::BitIndex(ranges);
+}
+
 class Programmer {
  public:
-  Programmer(const ExportInput& input, model::ControllerIndex controller)
+  Programmer(const ExportInput& input, model::ControllerIndex controller,
+             const std::vector<model::MemoryUse>& uses)
       : input_(input),
         plan_(input.plan),
         controller_(controller),
         layout_(plan_.layouts[controller]),
-        uses_(model::memory_uses(plan_)[controller]),
+        uses_(uses),
+        places_(places_of(uses)),
         data_(layout_, {"bits32", "bits64", "copied"}) {}
 
   IecProgram make() {
@@ -100,8 +110,9 @@ class Programmer {
   // The bits of one word that heartbeats of this program toggle.
   [[nodiscard]] unsigned beating_in(const model::BitRange& bits) const {
     unsigned mask = 0;
-    for (const model::MemoryUse& use : uses_) {
-      if (use.purpose != MemoryPurpose::heartbeat || !overlap(use.bits, bits)) continue;
+    for (const std::size_t at : places_.overlapping(bits)) {
+      const model::MemoryUse& use = uses_[at];
+      if (use.purpose != MemoryPurpose::heartbeat) continue;
       mask |= 1U << (use.bits.first - bits.first);
     }
     return mask;
@@ -109,13 +120,14 @@ class Programmer {
 
   // Whoever else puts something there; a program that did so too would be overwritten, or harm.
   [[nodiscard]] std::string filled_by(const model::BitRange& bits, bool beats_too) const {
-    for (const model::MemoryUse& use : uses_) {
+    for (const std::size_t at : places_.overlapping(bits)) {
+      const model::MemoryUse& use = uses_[at];
       const bool fills = use.purpose == MemoryPurpose::read ||
                          use.purpose == MemoryPurpose::status ||
                          (use.purpose == MemoryPurpose::heartbeat && beats_too) ||
                          use.purpose == MemoryPurpose::copy_target ||
                          use.purpose == MemoryPurpose::written_by_peer;
-      if (fills && overlap(use.bits, bits)) return to_text(owner_subject(plan_, use));
+      if (fills) return to_text(owner_subject(plan_, use));
     }
     return {};
   }
@@ -373,7 +385,8 @@ class Programmer {
   const model::ResolvedPlan& plan_;
   const model::ControllerIndex controller_;
   const model::MemoryLayout& layout_;
-  const std::vector<model::MemoryUse> uses_;
+  const std::vector<model::MemoryUse>& uses_;
+  const model::BitIndex places_;  // of uses_
   IecData data_;
   IecBlock table_{IecSection::constant, {}};
   IecBlock in_{IecSection::input, {}};
@@ -390,8 +403,11 @@ class Programmer {
 
 }  // namespace
 
-IecProgram iec_program(const ExportInput& input, model::ControllerIndex controller) {
-  return Programmer(input, controller).make();
+IecPrograms::IecPrograms(const ExportInput& input)
+    : input_(input), uses_(model::memory_uses(input.plan)) {}
+
+IecProgram IecPrograms::of(model::ControllerIndex controller) const {
+  return Programmer(input_, controller, uses_[controller]).make();
 }
 
 }  // namespace greymet::exports

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "exports/exports.h"
+#include "model/memory_use.h"
 
 namespace greymet::exports {
 
@@ -70,8 +71,16 @@ struct IecProgram {
   std::vector<IecPou> pous;  // functions first, the program last
 };
 
-// The program of a controller: see docs/exports.md.
-[[nodiscard]] IecProgram iec_program(const ExportInput& input, model::ControllerIndex controller);
+// The programs of all controllers: see docs/exports.md. Keeps a reference.
+class IecPrograms {
+ public:
+  explicit IecPrograms(const ExportInput& input);
+  [[nodiscard]] IecProgram of(model::ControllerIndex controller) const;
+
+ private:
+  const ExportInput& input_;
+  model::Indexed<std::vector<model::MemoryUse>, model::ControllerIndex> uses_;
+};
 
 // Functions and function blocks that the body calls, and those that they call, in an order in which
 // each stands before whoever calls it.

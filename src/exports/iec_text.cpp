@@ -136,8 +136,9 @@ ExportedFiles export_structured_text(const ExportInput& input) {
   std::vector<ExportedFile> files;
   const std::vector<std::string> names =
       model::file_names_of(model::names_of(input.plan.plan.controllers));
+  const IecPrograms programs(input);
   for (std::size_t c = 0; c < input.plan.plan.controllers.size(); ++c) {
-    const IecProgram program = iec_program(input, model::ControllerIndex(c));
+    const IecProgram program = programs.of(model::ControllerIndex(c));
     std::string text = iec_comment(fmt::format("{} of {}", program.controller, program.title));
     text += "\n" + iec_comment("fingerprint " + program.fingerprint) + "\n";
     for (const std::string& note : program.notes) text += iec_comment(note) + "\n";

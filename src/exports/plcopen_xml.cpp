@@ -142,8 +142,9 @@ ExportedFiles export_plcopen(const ExportInput& input) {
   const auto& revision = input.plan.plan.revision;
   const std::vector<std::string> names =
       model::file_names_of(model::names_of(input.plan.plan.controllers));
+  const IecPrograms programs(input);
   for (std::size_t c = 0; c < input.plan.plan.controllers.size(); ++c) {
-    const IecProgram program = iec_program(input, model::ControllerIndex(c));
+    const IecProgram program = programs.of(model::ControllerIndex(c));
     files.push_back({names[c] + ".plcopen.xml",
                      document_of(program, revision ? revision->value : std::string())});
   }

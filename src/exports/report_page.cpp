@@ -90,6 +90,11 @@ class Report {
     for (const ReportFigure& figure : input_.figures) {
       if (figure.place == place) body_ += picture_html(figure.svg, figure.caption);
     }
+    const auto left_out = input_.figures_left_out.find(place);
+    if (left_out == input_.figures_left_out.end()) return;
+    body_ += fmt::format(
+        "<p class=\"soft\">No pictures of {} more here; greymet {} -o DIR draws them.</p>\n",
+        left_out->second, place == FigurePlace::memory ? "memory" : "timing");
   }
 
   // ---------------------------------------------------------------- verdicts

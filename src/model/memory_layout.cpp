@@ -19,6 +19,15 @@ std::optional<std::int64_t> parse_number(std::string_view text, int radix) {
   return value;
 }
 
+// Without % and in small letters: what people take for the same name.
+std::string spelling_of(std::string_view name) {
+  std::string out;
+  for (const char c : name) {
+    if (c != '%') out += static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+  }
+  return out;
+}
+
 tl::unexpected<MemoryFailure> fail(MemoryError error, std::string message) {
   return tl::unexpected(MemoryFailure{error, std::move(message)});
 }
@@ -28,6 +37,11 @@ tl::unexpected<MemoryFailure> fail(MemoryError error, std::string message) {
 MemoryLayout::MemoryLayout(const Controller& controller) : controller_(&controller) {
   const auto& areas = controller.memory;
   services_.resize(areas.size());
+  for (std::size_t i = 0; i < areas.size(); ++i) {
+    names_.try_emplace(areas[i].name, i);
+    spellings_.emplace(spelling_of(areas[i].name), i);
+    longest_name_ = std::max(longest_name_, areas[i].name.size());
+  }
   for (std::size_t i = 0; i < areas.size(); ++i) {
     std::size_t store = i;
     if (areas[i].inside) {
@@ -45,28 +59,34 @@ MemoryLayout::MemoryLayout(const Controller& controller) : controller_(&controll
 }
 
 std::optional<std::size_t> MemoryLayout::area_named(std::string_view name) const {
-  for (std::size_t i = 0; i < controller_->memory.size(); ++i) {
-    if (controller_->memory[i].name == name) return i;
+  const auto at = names_.find(name);
+  return at == names_.end() ? std::nullopt : std::optional(at->second);
+}
+
+std::string MemoryLayout::some_names() const {
+  constexpr std::size_t most = 12;
+  std::string names;
+  const auto& areas = controller_->memory;
+  for (std::size_t i = 0; i < std::min(areas.size(), most); ++i) {
+    names += (names.empty() ? "" : ", ") + areas[i].name;
   }
-  return std::nullopt;
+  return areas.size() > most ? fmt::format("{} and {} more", names, areas.size() - most) : names;
 }
 
 tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text) const {
   const std::string shown(text.substr(0, 60));
   std::optional<std::size_t> area;
-  for (std::size_t i = 0; i < controller_->memory.size(); ++i) {
-    const std::string& name = controller_->memory[i].name;
-    if (name.empty() || !text.starts_with(name)) continue;
-    const std::string_view rest = text.substr(name.size());
-    const bool fits = rest.empty() || rest.front() == '.' ||
-                      parse_number(rest.substr(0, rest.find('.')), controller_->memory[i].radix);
-    if (fits && (!area || name.size() > controller_->memory[*area].name.size())) area = i;
+  for (std::size_t size = std::min(text.size(), longest_name_); size > 0 && !area; --size) {
+    const auto named = area_named(text.substr(0, size));
+    if (!named) continue;
+    const std::string_view rest = text.substr(size);
+    const bool fits =
+        rest.empty() || rest.front() == '.' ||
+        parse_number(rest.substr(0, rest.find('.')), controller_->memory[*named].radix);
+    if (fits) area = named;
   }
   if (!area) {
-    std::string known;
-    for (const MemoryArea& each : controller_->memory) {
-      known += (known.empty() ? "" : ", ") + each.name;
-    }
+    const std::string known = some_names();
     return tl::unexpected(MemoryFailure{
         MemoryError::no_such_area,
         known.empty()
@@ -96,16 +116,15 @@ std::optional<std::string> MemoryLayout::meant_by(std::string_view text) const {
   std::string form = without_typography(text).value_or(std::string(text));
   std::erase_if(form, [](char c) { return c == ' ' || c == '\t' || c == '%'; });
   std::optional<std::string> meant;
-  for (const MemoryArea& area : controller_->memory) {
-    std::string name = area.name;
-    std::erase(name, '%');
-    if (name.empty() || !equal_in_any_case(std::string_view(form).substr(0, name.size()), name)) {
-      continue;
+  const std::string spelling = spelling_of(form);
+  for (std::size_t size = std::min(spelling.size(), longest_name_); size > 0; --size) {
+    const auto [from, to] = spellings_.equal_range(spelling.substr(0, size));
+    for (auto at = from; at != to; ++at) {
+      std::string right = controller_->memory[at->second].name + form.substr(size);
+      if (right == text || size == form.size() || !read(right)) continue;
+      if (meant) return std::nullopt;
+      meant = std::move(right);
     }
-    std::string right = area.name + form.substr(name.size());
-    if (right == text || right.size() == area.name.size() || !read(right)) continue;
-    if (meant) return std::nullopt;
-    meant = std::move(right);
   }
   return meant;
 }

@@ -52,9 +52,15 @@ Plan part_of(const ResolvedPlan& resolved, const timing::TimingModel& timing,
   }
   Plan plan;
   plan.files = whole.files;
-  plan.gateways = whole.gateways;
   for (std::size_t c : controllers) plan.controllers.push_back(whole.controllers[c]);
-  for (std::size_t l : lines) plan.lines.push_back(whole.lines[l]);
+  std::set<std::string> gateways;
+  for (std::size_t l : lines) {
+    plan.lines.push_back(whole.lines[l]);
+    if (whole.lines[l].via) gateways.insert(whole.lines[l].via->value);
+  }
+  for (const model::Gateway& gateway : whole.gateways) {
+    if (gateways.contains(gateway.name)) plan.gateways.push_back(gateway);
+  }
   std::map<std::size_t, std::size_t> maps;
   for (std::size_t s : slaves) {
     plan.slaves.push_back(whole.slaves[s]);

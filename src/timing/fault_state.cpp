@@ -5,9 +5,9 @@
 namespace greymet::timing::internal {
 
 Admission FaultState::admit(std::size_t queue, std::size_t job, Nanoseconds release) {
-  const Job& j = timing_.queues[queue].jobs[job];
+  const Job& j = job_of(queue, job);
   if (!park_of(queue) || j.times.broadcast) return Admission::wait;
-  Parking& p = parking(queue, j.device);
+  Parking& p = parking(queue, job);
   if (p.next_try == never) return Admission::wait;
   if (p.trial_pending || release < p.next_try) return Admission::fail_at_once;
   p.trial_pending = true;
@@ -16,9 +16,9 @@ Admission FaultState::admit(std::size_t queue, std::size_t job, Nanoseconds rele
 }
 
 Admission FaultState::admit_at_turn(std::size_t queue, std::size_t job, Nanoseconds now) {
-  const Job& j = timing_.queues[queue].jobs[job];
+  const Job& j = job_of(queue, job);
   if (!park_of(queue) || j.times.broadcast) return Admission::wait;
-  Parking& p = parking(queue, j.device);
+  Parking& p = parking(queue, job);
   if (p.next_try == never || (p.trial_pending && p.trial_job == job)) return Admission::wait;
   if (p.trial_pending || now < p.next_try) return Admission::fail_at_once;
   p.trial_pending = true;
@@ -27,34 +27,36 @@ Admission FaultState::admit_at_turn(std::size_t queue, std::size_t job, Nanoseco
 }
 
 bool FaultState::may_run(std::size_t queue, std::size_t job, Nanoseconds now) const {
-  const Job& j = timing_.queues[queue].jobs[job];
-  if (!park_of(queue) || j.times.broadcast || parks_[queue].empty()) return true;
-  const Parking& p = parks_[queue][j.device];
+  const Job& j = job_of(queue, job);
+  if (!park_of(queue) || j.times.broadcast) return true;
+  const Parking& p = parking(queue, job);
   return p.next_try == never || (now >= p.next_try && !p.trial_pending);
 }
 
 Nanoseconds FaultState::next_trial(std::size_t queue) const {
   Nanoseconds next = never;
-  if (parks_[queue].empty()) return next;
-  for (const Job& job : timing_.queues[queue].jobs) {
-    if (is_released(job.kind)) continue;
-    const Parking& p = parks_[queue][job.device];
+  const std::vector<Job>& jobs = parks_[queue].queue->jobs;
+  for (std::size_t j = 0; j < jobs.size(); ++j) {
+    if (is_released(jobs[j].kind)) continue;
+    const Parking& p = parking(queue, j);
     if (!p.trial_pending) next = std::min(next, p.next_try);
   }
   return next;
 }
 
 Outcome FaultState::outcome(std::size_t queue, std::size_t job, Nanoseconds start) {
-  const Job& j = timing_.queues[queue].jobs[job];
+  const Job& j = job_of(queue, job);
   if (j.times.broadcast) return {};
-  Parking& p = parking(queue, j.device);
+  Parking& p = parking(queue, job);
   const bool trial = park_of(queue) && p.next_try != never;
   if (trial) {
     p.trial_pending = true;
     p.trial_job = job;
   }
   const std::int64_t tries = trial ? 1 : failure_times(j.times).tries;
-  for (const DeviceFault& fault : by_device_[j.device]) {
+  static const std::vector<DeviceFault> none;
+  const auto faulty = by_device_.find(j.device);
+  for (const DeviceFault& fault : faulty == by_device_.end() ? none : faulty->second) {
     if (start < fault.from.count() || start >= fault.until.count()) continue;
     if (fault.kind == FaultKind::silent) return {Outcome::Kind::failed, tries, 0};
     return {Outcome::Kind::refused, 0, 0};
@@ -78,9 +80,9 @@ Outcome FaultState::outcome(std::size_t queue, std::size_t job, Nanoseconds star
 }
 
 bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end) {
-  const Job& j = timing_.queues[queue].jobs[job];
+  const Job& j = job_of(queue, job);
   if (j.times.broadcast) return false;
-  Parking& p = parking(queue, j.device);
+  Parking& p = parking(queue, job);
   if (outcome.kind != Outcome::Kind::failed) {
     const bool was_lost = p.failures > 0;
     const bool counted = p.counted;
@@ -103,12 +105,23 @@ bool FaultState::finished(std::size_t queue, std::size_t job, Outcome outcome, N
   return false;
 }
 
-std::size_t FaultState::count_to_be_parked(const std::vector<std::size_t>& queues) const {
+void FaultState::add_queue(const Queue& queue) {
+  Parks parks;
+  parks.queue = &queue;
+  std::map<std::size_t, std::size_t> places;
+  for (const Job& job : queue.jobs) {
+    parks.place_of.push_back(places.try_emplace(job.device, places.size()).first->second);
+  }
+  parks.devices.resize(places.size());
+  parks_.push_back(std::move(parks));
+}
+
+std::size_t FaultState::count_to_be_parked() const {
   std::size_t count = 0;
-  for (const std::size_t q : queues) {
+  for (std::size_t q = 0; q < parks_.size() && !by_device_.empty(); ++q) {
     if (!park_of(q)) continue;
     std::set<std::size_t> devices;
-    for (const Job& job : timing_.queues[q].jobs) {
+    for (const Job& job : parks_[q].queue->jobs) {
       const bool again = recurs(job) || !is_released(job.kind);
       if (again && job.kind != model::TriggerKind::on_return && !job.times.broadcast &&
           is_faulty(job.device)) {
@@ -133,7 +146,7 @@ void FaultState::append_state(std::size_t queue, Nanoseconds origin,
                               std::vector<Nanoseconds>& state) const {
   // what is recorded changes its name then, so it must come round once more
   state.push_back(origin >= parked_since() ? 1 : 0);
-  for (const Parking& p : parks_[queue]) {
+  for (const Parking& p : parks_[queue].devices) {
     state.push_back(p.failures);
     // a trial that is overdue is due whatever its age
     state.push_back(p.next_try == never ? -1 : std::max<Nanoseconds>(0, p.next_try - origin));

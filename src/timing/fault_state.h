@@ -1,6 +1,8 @@
 // Faults while they happen: who fails, who is parked. Not for use outside this folder.
 #pragma once
 
+#include <map>
+#include <optional>
 #include <random>
 #include <vector>
 
@@ -24,14 +26,13 @@ enum class Admission : std::uint8_t { wait, fail_at_once };
 // last failure on its next released request is sent once, without retries; an answer ends it.
 class FaultState {
  public:
-  // `queues`: those that are simulated.
+  // `queues`: those that are simulated. The functions below know them by their place in this list.
   FaultState(const TimingModel& timing, const std::vector<std::size_t>& queues,
              const Faults& faults, std::uint64_t seed)
-      : timing_(timing), faults_(faults), random_(seed ^ 0x9E3779B97F4A7C15ULL) {
-    by_device_.resize(timing.devices.size());
+      : faults_(faults), random_(seed ^ 0x9E3779B97F4A7C15ULL) {
     for (const DeviceFault& fault : faults.devices) by_device_[fault.device].push_back(fault);
-    parks_.resize(timing.queues.size());
-    to_be_parked_ = std::max<std::size_t>(1, count_to_be_parked(queues));
+    for (const std::size_t queue : queues) add_queue(timing.queues[queue]);
+    to_be_parked_ = std::max<std::size_t>(1, count_to_be_parked());
   }
 
   // Asked once for every release, in the order of time.
@@ -48,7 +49,7 @@ class FaultState {
   // Tells how it ended. True if the device answers again after a request failed in all its tries.
   bool finished(std::size_t queue, std::size_t job, Outcome outcome, Nanoseconds end);
 
-  [[nodiscard]] bool is_faulty(std::size_t device) const { return !by_device_[device].empty(); }
+  [[nodiscard]] bool is_faulty(std::size_t device) const { return by_device_.contains(device); }
   // Half a retry after every master had parked every faulty device it keeps trying, or never: what
   // had piled up is gone by then, and they have not been tried again.
   [[nodiscard]] Nanoseconds parked_since() const {
@@ -59,7 +60,6 @@ class FaultState {
   void append_state(std::size_t queue, Nanoseconds origin, std::vector<Nanoseconds>& state) const;
 
  private:
-  [[nodiscard]] std::size_t count_to_be_parked(const std::vector<std::size_t>& queues) const;
   struct Parking {
     std::int64_t failures = 0;     // in a row
     Nanoseconds next_try = never;  // never: not parked
@@ -67,20 +67,31 @@ class FaultState {
     std::size_t trial_job = 0;
     bool counted = false;  // among those that have been parked
   };
-  [[nodiscard]] Parking& parking(std::size_t queue, std::size_t device) {
-    auto& of_queue = parks_[queue];
-    if (of_queue.empty()) of_queue.resize(timing_.devices.size());
-    return of_queue[device];
+  // A queue with a place for each of its devices.
+  struct Parks {
+    const Queue* queue = nullptr;
+    std::vector<std::size_t> place_of;  // per job, into `devices`
+    std::vector<Parking> devices;
+  };
+  void add_queue(const Queue& queue);
+  [[nodiscard]] std::size_t count_to_be_parked() const;
+  [[nodiscard]] const Job& job_of(std::size_t queue, std::size_t job) const {
+    return parks_[queue].queue->jobs[job];
+  }
+  [[nodiscard]] Parking& parking(std::size_t queue, std::size_t job) {
+    return parks_[queue].devices[parks_[queue].place_of[job]];
+  }
+  [[nodiscard]] const Parking& parking(std::size_t queue, std::size_t job) const {
+    return parks_[queue].devices[parks_[queue].place_of[job]];
   }
   [[nodiscard]] const std::optional<model::Park>& park_of(std::size_t queue) const {
-    return faults_.park ? timing_.queues[queue].park : no_park_;
+    return faults_.park ? parks_[queue].queue->park : no_park_;
   }
 
-  const TimingModel& timing_;
   const Faults& faults_;
   std::mt19937_64 random_;
-  std::vector<std::vector<DeviceFault>> by_device_;
-  std::vector<std::vector<Parking>> parks_;  // per queue with a park: per device
+  std::map<std::size_t, std::vector<DeviceFault>> by_device_;  // of those that are faulty
+  std::vector<Parks> parks_;                                   // per queue
   std::size_t to_be_parked_ = 1;
   Nanoseconds last_parked_ = 0;
   std::optional<model::Park> no_park_;

@@ -66,7 +66,6 @@ struct StalledTime {
 // One queue while it is simulated.
 struct QueueState {
   const Queue* queue = nullptr;
-  std::size_t index = 0;  // into TimingModel::queues
   WaitingJobs waiting;
   std::vector<JobRecorder> recorders;
   std::vector<std::uint32_t> continuous;
@@ -81,7 +80,6 @@ struct QueueState {
   std::vector<bool> on_return_due;
   std::int64_t in_flight = 0;
   Nanoseconds last_arrival = 0;  // at the gateway's line: a connection keeps its order
-  Nanoseconds boundary_asked = -1;
   Nanoseconds trial_asked = -1;
   QueueStatistics result;
 };

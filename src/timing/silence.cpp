@@ -197,9 +197,19 @@ std::vector<CaseToStudy> cases_of(const model::ResolvedPlan& resolved, const Tim
                                   std::size_t& left_out) {
   std::map<model::Target, std::size_t> device_of;
   for (std::size_t d = 0; d < timing.devices.size(); ++d) device_of[timing.devices[d]] = d;
+  // what one case needs at least: all of its island once
+  std::vector<std::uint64_t> needs;
+  for (const auto& island : islands_of(timing)) {
+    std::uint64_t jobs = 0;
+    for (const std::size_t queue : island) jobs += timing.queues[queue].jobs.size();
+    needs.push_back(jobs);
+  }
   std::vector<CaseToStudy> cases;
+  std::uint64_t needed = 0;
   const auto add = [&](CaseToStudy one) {
-    if (cases.size() < options.most_cases) {
+    if (cases.size() < options.most_cases &&
+        needed + needs[one.island] <= options.most_transactions) {
+      needed += needs[one.island];
       cases.push_back(std::move(one));
     } else {
       ++left_out;

@@ -5,6 +5,7 @@
 
 #include "fault_state.h"
 #include "island_state.h"
+#include "island_turns.h"
 #include "simulation_internal.h"
 #include "stall_watch.h"
 #include "timing/simulation.h"
@@ -40,7 +41,6 @@ class IslandSimulator {
     for (std::size_t index : queues) {
       const Queue& queue = timing.queues[index];
       QueueState state{.queue = &queue,
-                       .index = index,
                        .waiting = WaitingJobs(queue.order, queue.jobs.size()),
                        .recorders = {},
                        .continuous = {},
@@ -69,12 +69,13 @@ class IslandSimulator {
       if (!state.continuous.empty()) {
         events_.push({0, EventKind::boundary, static_cast<std::uint32_t>(states_.size()), 0});
       }
-      if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
-        limit_[queue.controller] = *timing.in_flight_limit[queue.controller];
-      }
+      const auto limit = queue.kind == QueueKind::serial ? std::optional<std::int64_t>()
+                                                         : timing.in_flight_limit[queue.controller];
+      turns_.add_queue(queue.controller, limit, queue.scan.count());
+      stall_watch_.add_queue(queue.controller, limit, queue.in_flight);
+      if (!state.continuous.empty()) turns_.touch(static_cast<std::uint32_t>(states_.size()));
       states_.push_back(std::move(state));
     }
-    stall_watch_ = StallWatch(limit_);
   }
 
   std::vector<QueueStatistics> run(ProgressMeter progress) {
@@ -119,6 +120,7 @@ class IslandSimulator {
  private:
   void handle(const Event& event) {
     QueueState& state = states_[event.queue];
+    turns_.touch(event.queue);
     switch (event.kind) {
       case EventKind::completion: complete_request(event, state); break;
       case EventKind::line_end: {
@@ -145,7 +147,7 @@ class IslandSimulator {
   }
 
   void release(const Event& event, QueueState& state) {
-    if (faulty_ && faults_.admit(state.index, event.job, event.at) == Admission::fail_at_once) {
+    if (faulty_ && faults_.admit(event.queue, event.job, event.at) == Admission::fail_at_once) {
       state.recorders[event.job].fail_at_once();
       ++served_;
       come_back(event.queue, event.job, event.at, event.at);
@@ -162,13 +164,13 @@ class IslandSimulator {
     state.running[event.job] = false;
     std::erase(state.now_running, event.job);
     --state.in_flight;
-    const auto limit = limit_.find(state.queue->controller);
-    if (limit != limit_.end()) ++limit->second;
+    turns_.give_place_back(event.queue);
+    if (faulty_ && state.now_running.empty()) stall_watch_.end(event.queue);
     const bool good = request.outcome.kind == Outcome::Kind::good;
     JobRecorder& recorder = state.recorders[event.job];
     good ? recorder.complete(request.release, event.at) : recorder.fail();
     if (faulty_) {
-      stall_watch_.free_place(state, request.lost, event.at);
+      stall_watch_.free_place(event.queue, state, request.lost, event.at);
       if (is_released(job.kind) && !request.lost) {
         recorder.hold(request.stalled + request.lost_on_line,
                       request.release >= faults_.parked_since());
@@ -190,7 +192,7 @@ class IslandSimulator {
     if (watched) state.result.watched.push_back(service);
     ++served_;
     const bool again =
-        faulty_ && faults_.finished(state.index, event.job, request.outcome, event.at);
+        faulty_ && faults_.finished(event.queue, event.job, request.outcome, event.at);
     if (is_released(job.kind)) come_back(event.queue, event.job, request.release, event.at);
     if (again) release_on_return(event.queue, job.device, event.at);
   }
@@ -229,72 +231,66 @@ class IslandSimulator {
     events_.push({now + request.line_time, EventKind::line_end, q, job});
   }
 
-  // The queue whose next request has waited longest, among those that may start one now.
-  std::optional<std::uint32_t> next_to_start(Nanoseconds now, bool continuous) {
-    std::optional<std::uint32_t> best;
-    Nanoseconds best_release = never;
-    for (std::uint32_t q = 0; q < states_.size(); ++q) {
-      QueueState& state = states_[q];
-      const bool has_work = continuous
-                                ? state.waiting.empty() && idle_continuous(state, now).has_value()
-                                : !state.waiting.empty();
-      if (!has_work || state.in_flight >= state.queue->in_flight) continue;
-      const auto limit = limit_.find(state.queue->controller);
-      if (limit != limit_.end() && limit->second <= 0) continue;
-      const Nanoseconds boundary = round_up(now, state.queue->scan.count());
-      if (boundary != now) {
-        if (state.boundary_asked != boundary) {
-          events_.push({boundary, EventKind::boundary, q, 0});
-          state.boundary_asked = boundary;
-        }
-        continue;
-      }
-      const Nanoseconds release = continuous ? 0 : state.waiting.front().release;
-      if (!best || release < best_release) {
-        best = q;
-        best_release = release;
-      }
-    }
-    return best;
+  // What the queue could start, places and scan aside.
+  void look_at(std::uint32_t q, Nanoseconds now) {
+    const QueueState& state = states_[q];
+    if (state.in_flight >= state.queue->in_flight) return turns_.set(q, std::nullopt, false);
+    if (!state.waiting.empty()) return turns_.set(q, state.waiting.front().release, false);
+    turns_.set(q, std::nullopt, idle_continuous(q, now).has_value());
   }
 
-  [[nodiscard]] std::optional<std::size_t> idle_continuous(const QueueState& state,
-                                                           Nanoseconds now) const {
+  std::optional<std::uint32_t> next_to_start(Nanoseconds now, bool continuous) {
+    boundaries_.clear();
+    const auto queue = turns_.next(now, continuous, boundaries_);
+    for (const IslandTurns::Boundary& each : boundaries_) {
+      events_.push({each.at, EventKind::boundary, each.queue, 0});
+    }
+    return queue;
+  }
+
+  [[nodiscard]] std::optional<std::size_t> idle_continuous(std::uint32_t q, Nanoseconds now) const {
+    const QueueState& state = states_[q];
     for (std::size_t i = 0; i < state.continuous.size(); ++i) {
       const std::size_t at = (state.next_continuous + i) % state.continuous.size();
       const std::uint32_t job = state.continuous[at];
       if (state.running[job]) continue;
-      if (!faulty_ || faults_.may_run(state.index, job, now)) return at;
+      if (!faulty_ || faults_.may_run(q, job, now)) return at;
     }
     return std::nullopt;
   }
 
   void dispatch(Nanoseconds now) {
+    for (const std::uint32_t q : turns_.touched()) look_at(q, now);
     while (const auto q = next_to_start(now, false)) {
       QueueState& state = states_[*q];
       const auto entry = state.waiting.front();
       state.waiting.pop();
-      if (faulty_ &&
-          faults_.admit_at_turn(state.index, entry.job, now) == Admission::fail_at_once) {
+      if (faulty_ && faults_.admit_at_turn(*q, entry.job, now) == Admission::fail_at_once) {
         state.recorders[entry.job].fail_at_once();
         ++served_;
         come_back(*q, entry.job, entry.release, now);
-        continue;
+      } else {
+        start(*q, entry.job, entry.release, now);
       }
-      start(*q, entry.job, entry.release, now);
+      look_at(*q, now);
     }
     while (const auto q = next_to_start(now, true)) {
       QueueState& state = states_[*q];
-      const std::size_t at = *idle_continuous(state, now);
+      const std::size_t at = *idle_continuous(*q, now);
       state.next_continuous = (at + 1) % state.continuous.size();
       start(*q, state.continuous[at], now, now);
+      look_at(*q, now);
     }
-    if (!faulty_) return;
-    // a parked continuous job wakes its queue when it may be tried again
-    for (std::uint32_t q = 0; q < states_.size(); ++q) {
+    if (faulty_) ask_for_trials(now);
+    turns_.done();
+  }
+
+  // A parked continuous job wakes its queue when it may be tried again.
+  void ask_for_trials(Nanoseconds now) {
+    for (const std::uint32_t q : turns_.touched()) {
       QueueState& state = states_[q];
       if (state.continuous.empty()) continue;
-      const Nanoseconds next = faults_.next_trial(state.index);
+      const Nanoseconds next = faults_.next_trial(q);
       if (next == never || next <= now || state.trial_asked == next) continue;
       state.trial_asked = next;
       events_.push({next, EventKind::boundary, q, 0});
@@ -307,16 +303,15 @@ class IslandSimulator {
     state.running[job_index] = true;
     state.now_running.push_back(job_index);
     ++state.in_flight;
-    const auto limit = limit_.find(state.queue->controller);
-    if (limit != limit_.end()) --limit->second;
+    turns_.take_place(q);
     UnderWay& request = state.under_way[job_index];
     request = {release, now, now, 0, 0, {}, 0, 0, false, false};
-    if (faulty_) request.outcome = faults_.outcome(state.index, job_index, now);
+    if (faulty_) request.outcome = faults_.outcome(q, job_index, now);
     const Outcome outcome = request.outcome;
     request.stalled = state.stalled.until(now) - state.stalled_at_release[job_index];
     request.lost = faulty_ && outcome.kind == Outcome::Kind::failed &&
                    faults_.is_faulty(state.queue->jobs[job_index].device);
-    if (request.lost) stall_watch_.begin_lost();
+    if (faulty_) stall_watch_.begin(q, request.lost);
     const FailureTimes failure = failure_times(times);
     const Nanoseconds tries = outcome.failed_tries * failure.each.count();
     const bool failed = outcome.kind == Outcome::Kind::failed;
@@ -353,10 +348,11 @@ class IslandSimulator {
 
   bool state_repeats(Nanoseconds checkpoint) {
     std::vector<Nanoseconds> state;
-    for (const QueueState& queue : states_) {
+    for (std::size_t q = 0; q < states_.size(); ++q) {
+      const QueueState& queue = states_[q];
       queue.waiting.append_state(checkpoint, state);
       state.push_back(static_cast<Nanoseconds>(queue.next_continuous));
-      if (faulty_) faults_.append_state(queue.index, checkpoint, state);
+      if (faulty_) faults_.append_state(q, checkpoint, state);
       for (std::size_t j = 0; j < queue.running.size(); ++j) {
         if (!queue.running[j]) continue;
         const UnderWay& request = queue.under_way[j];
@@ -386,8 +382,9 @@ class IslandSimulator {
   Checkpoints checkpoints_;
   std::vector<QueueState> states_;
   std::map<std::size_t, LineState> lines_;
-  std::map<std::size_t, std::int64_t> limit_;  // per controller: requests it may still start
-  StallWatch stall_watch_{{}};
+  IslandTurns turns_;
+  std::vector<IslandTurns::Boundary> boundaries_;
+  StallWatch stall_watch_;
   std::priority_queue<Event, std::vector<Event>, std::greater<>> events_;
   StateHistory history_;
   FaultState faults_;

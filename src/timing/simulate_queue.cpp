@@ -38,7 +38,6 @@ class QueueSimulator {
  public:
   QueueSimulator(const TimingModel& timing, std::size_t index, const SimulationOptions& options)
       : queue_(timing.queues[index]),
-        index_(index),
         options_(options),
         source_(options.durations, options.seed),
         checkpoints_(checkpoints_of(timing, {index}, options)),
@@ -106,13 +105,13 @@ class QueueSimulator {
   [[nodiscard]] bool continuous_can_run(Nanoseconds now) const {
     if constexpr (!faulty) return !continuous_.empty();
     return std::any_of(continuous_.begin(), continuous_.end(),
-                       [&](std::uint32_t j) { return faults_->state.may_run(index_, j, now); });
+                       [&](std::uint32_t j) { return faults_->state.may_run(0, j, now); });
   }
 
   // When something can be released, if nothing can run before.
   [[nodiscard]] Nanoseconds next_instant() const {
     Nanoseconds next = calendar_.empty() ? never : calendar_.top().at;
-    if constexpr (faulty) next = std::min(next, faults_->state.next_trial(index_));
+    if constexpr (faulty) next = std::min(next, faults_->state.next_trial(0));
     return next;
   }
 
@@ -122,7 +121,7 @@ class QueueSimulator {
       const Release release = calendar_.top();
       calendar_.pop();
       if constexpr (faulty) {
-        if (faults_->state.admit(index_, release.job, release.at) == Admission::fail_at_once) {
+        if (faults_->state.admit(0, release.job, release.at) == Admission::fail_at_once) {
           recorders_[release.job].fail_at_once();
           come_back(release.job, release.at, release.at);
           continue;
@@ -142,7 +141,7 @@ class QueueSimulator {
       if (next_continuous_ == continuous_.size()) next_continuous_ = 0;
       const std::size_t job = continuous_[next_continuous_++];
       if constexpr (!faulty) return job;
-      if (faults_->state.may_run(index_, job, now)) return job;
+      if (faults_->state.may_run(0, job, now)) return job;
     }
     return continuous_.front();
   }
@@ -157,7 +156,7 @@ class QueueSimulator {
       job = entry.job;
       release = entry.release;
       if constexpr (faulty) {
-        if (faults_->state.admit_at_turn(index_, job, start) == Admission::fail_at_once) {
+        if (faults_->state.admit_at_turn(0, job, start) == Admission::fail_at_once) {
           recorders_[job].fail_at_once();
           free_ = start;
           ++served_;
@@ -181,12 +180,12 @@ class QueueSimulator {
     bool good = true;
     bool again = false;
     if constexpr (faulty) {
-      const Outcome outcome = faults_->state.outcome(index_, job, start);
+      const Outcome outcome = faults_->state.outcome(0, job, start);
       end = end_with_faults(job, start, end, outcome);
       good = outcome.kind == Outcome::Kind::good;
       account(job, release, start, end, outcome, released);
       admit(end - 1);  // what is released meanwhile is released before its end is known
-      again = faults_->state.finished(index_, job, outcome, end);
+      again = faults_->state.finished(0, job, outcome, end);
     }
     good ? recorders_[job].complete(release, end) : recorders_[job].fail();
     result_.busy += Duration(end - start);
@@ -277,13 +276,12 @@ class QueueSimulator {
       state.push_back(calendar.top().job);
       state.push_back(calendar.top().at - checkpoint);
     }
-    if constexpr (faulty) faults_->state.append_state(index_, checkpoint, state);
+    if constexpr (faulty) faults_->state.append_state(0, checkpoint, state);
     result_.complete = history_.seen(state);
     return result_.complete;
   }
 
   const Queue& queue_;
-  std::size_t index_;
   const SimulationOptions& options_;
   DurationSource source_;
   Checkpoints checkpoints_;

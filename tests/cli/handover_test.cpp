@@ -187,6 +187,32 @@ TEST_CASE("report writes two pages, with what was measured beside them") {
   CHECK(missing.err == "greymet: maps: holds no rehearse.json or run.json that can be read\n");
 }
 
+TEST_CASE("a report of many connections draws the first hundred and says so") {
+  const test::TemporaryFolder site;
+  std::string plan =
+      "[controller.plc]\nscan = \"10ms\"\n[controller.plc.memory]\n\"%MW\" = { kind = \"word\", "
+      "first = 0, count = 200 }\n";
+  std::string rows;
+  for (int i = 1; i <= 103; ++i) {
+    plan += fmt::format("[slave.s{0}]\nhost = \"10.1.1.{0}\"\n", i);
+    rows += fmt::format(
+        "{{ name = \"t{0}\", slave = \"s{0}\", fc = 3, at = 0, count = 1, into = \"%MW{0}\", every "
+        "= \"1s\" }},\n",
+        i);
+  }
+  site.write("plan.toml", plan + "[exchange]\ntransactions = [\n" + rows + "]\n");
+  const auto outcome =
+      test::run_program(GREYMET_PROGRAM, {"report", "plan.toml", "-o", "pages"}, site.path());
+  CHECK(outcome.err == "");
+  REQUIRE(outcome.status == 0);
+  const std::string page = site.read("pages/report.html");
+  CHECK(page.find("timeline of s100") != std::string::npos);
+  CHECK(page.find("timeline of s101") == std::string::npos);
+  CHECK(page.find("No pictures of 3 more here; greymet timing -o DIR draws them.") !=
+        std::string::npos);
+  CHECK(page.find(">t103<") != std::string::npos);  // in the tables all the same
+}
+
 TEST_CASE("new plans check clean, whatever they are made of") {
   const HandoverSite site;
   const std::vector<std::vector<std::string>> all{

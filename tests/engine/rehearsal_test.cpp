@@ -1,6 +1,7 @@
 // A rehearsal against the virtual world: what it finds, and peers on a serial line.
 #include "engine/rehearsal.h"
 
+#include <fmt/format.h>
 #include <catch2/catch.hpp>
 
 #include "engine/world.h"
@@ -107,4 +108,54 @@ TEST_CASE("a slave that is slower than the plan says is off, or late") {
   const RehearsalResult too_much =
       rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(300)));
   CHECK(too_much.transactions[2].verdict == TransactionVerdict::failing);
+}
+
+TEST_CASE("all heartbeats of a producer stop with it, and of many producers several at a time") {
+  // sixty controllers in a ring; each tells the next one that it is alive, twice
+  constexpr int count = 60;
+  std::string text;
+  std::string rows;
+  std::string beats;
+  for (int i = 0; i < count; ++i) {
+    const int next = (i + 1) % count;
+    text += fmt::format(
+        "[controller.c{0}]\nscan = \"10ms\"\naddress = \"10.0.0.{1}/24\"\nanswers = [ {{ port = "
+        "502 "
+        "}} ]\n[controller.c{0}.memory]\n\"%MW\" = {{ kind = \"word\", first = 0, count = 40, "
+        "serves "
+        "= \"hr:0\" }}\n",
+        i, i + 1);
+    rows += fmt::format(
+        "{{ name = \"t{0}\", controller = \"c{0}\", slave = \"c{1}\", fc = 16, at = \"%MW20\", "
+        "count "
+        "= 2, from = \"%MW10\", every = \"200ms\" }},\n",
+        i, next);
+    for (const int word : {0, 1}) {
+      beats += fmt::format(
+          "{{ name = \"h{0}-{1}\", from = \"c{0}\", bit = \"%MW1{1}.0\", toggle = \"500ms\", to = "
+          "\"c{2}\", watch = \"2s\", react = \"4s\" }},\n",
+          i, word, next);
+    }
+  }
+  const auto loaded = test::load(text + "[exchange]\ntransactions = [\n" + rows +
+                                 "]\n[supervision]\nheartbeats = [\n" + beats + "]\n");
+  const timing::TimingReport report = timing::analyse_longest(loaded.plan);
+  World world(loaded.plan, report.model, {});
+  RehearsalOptions how;
+  how.quiet = seconds(5);
+  how.blocks = how.faults = false;
+  const RehearsalResult result = rehearse(loaded.plan, report, world, how, {});
+  REQUIRE(result.heartbeats.size() == 2 * count);
+  Duration latest{};
+  for (const RehearsedHeartbeat& beat : result.heartbeats) {
+    INFO(beat.heartbeat);
+    CHECK(beat.good);
+    REQUIRE(beat.alarm);
+    CHECK(*beat.alarm > seconds(1));
+    latest = std::max(latest, *beat.latest_alarm);
+  }
+  // in thirty turns, each at most as long as the latest alarm and what it takes to come back
+  CHECK(world.now() < seconds(5) + 30 * (latest + seconds(1)));
+  CHECK(world.now() > seconds(5) + 30 * seconds(1));
+  CHECK(length_of(loaded.plan, report, how) == seconds(5) + 30 * latest);
 }

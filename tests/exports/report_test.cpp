@@ -24,7 +24,7 @@ struct Pages {
       const std::optional<exports::Measured>& measured = {},
       const std::vector<exports::ReportFigure>& figures = {}) const {
     const exports::ExportInput input = exported.input();
-    const exports::ReportInput pages{input, "plan.toml", figures, measured};
+    const exports::ReportInput pages{input, "plan.toml", figures, {}, measured};
     return {exports::report_page(pages), exports::commissioning_page(pages)};
   }
   test::Exported exported;

@@ -1,4 +1,5 @@
 // Memory of controllers: names, bits inside words, what is served, and the next free range.
+#include <fmt/format.h>
 #include <catch2/catch.hpp>
 
 #include "model/memory_layout.h"
@@ -34,6 +35,22 @@ MemoryArea bits_inside(std::string name, std::string parent, std::int64_t count,
 }
 
 }  // namespace
+
+TEST_CASE("of many areas a message names twelve, and a slip is still known for what it is") {
+  std::vector<MemoryArea> areas;
+  for (int i = 0; i < 15; ++i) areas.push_back(words(fmt::format("%A{}_", i), 0, 10));
+  const Controller c = controller_with(areas);
+  const MemoryLayout layout(c);
+  CHECK(layout.read("%A14_3")->area == 14);
+  const auto failure = layout.read("a14_3").error();
+  CHECK(failure.meant == "%A14_3");
+  CHECK(failure.message ==
+        "'a14_3' is in no memory area of controller kiln, which has %A0_, %A1_, %A2_, %A3_, %A4_, "
+        "%A5_, %A6_, %A7_, %A8_, %A9_, %A10_, %A11_ and 3 more");
+  // two are meant as well: none is
+  const Controller twins = controller_with({words("%MW", 0, 10), words("%mw", 0, 10)});
+  CHECK_FALSE(MemoryLayout(twins).read("Mw3").error().meant);
+}
 
 TEST_CASE("memory texts are read by the longest area name that fits") {
   auto octal = words("D", 0, 100);

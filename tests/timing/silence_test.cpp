@@ -58,6 +58,25 @@ TEST_CASE("of many moments sixteen are tried, spread over all") {
   CHECK(model::to_ms(gauge.first) == Approx(2 * attempt_ms - 1).margin(0.01));
 }
 
+TEST_CASE(
+    "no more slaves are studied than each can be with all of its line once; the rest is counted") {
+  const auto loaded =
+      test::load(test::with_rows({row("a", "gauge", "8s", 0), row("b", "gauge", "8s", 3000),
+                                  row("c", "pump", "8s", 3001)}),
+                 test::base_files());
+  const auto report = analyse(loaded.plan, {});
+  REQUIRE(report.silence.cases.size() == 2);
+  // the line has three jobs, and two slaves
+  for (const auto& [most, studied] : {std::pair{5U, 1U}, std::pair{6U, 2U}, std::pair{2U, 0U}}) {
+    SilenceOptions options;
+    options.most_transactions = most;
+    const SilenceReport silence = simulate_silence(loaded.plan, report.model, report.stalls,
+                                                   report.longest, report.heartbeats, options);
+    CHECK(silence.cases.size() == studied);
+    CHECK(silence.left_out == 2 - studied);
+  }
+}
+
 TEST_CASE("without frame errors nothing is said of them, and a watch of 0 is none") {
   HeartbeatTimes times;
   times.toggle = Duration(100);

@@ -2,6 +2,7 @@
 // that needs nothing from a network, for the screen and for A4, in light and dark.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -29,6 +30,7 @@ struct ReportInput {
   const ExportInput& exchange;  // its timing is the whole report, not analyse_longest
   std::string plan_file;        // as the user gave it
   std::vector<ReportFigure> figures;
+  std::map<FigurePlace, std::size_t> figures_left_out;  // how many things have no picture
   std::optional<Measured> measured;
 };
 

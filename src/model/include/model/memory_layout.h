@@ -7,6 +7,8 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -71,12 +73,17 @@ class MemoryLayout {
   [[nodiscard]] std::uint64_t first_bit(std::size_t area, std::int64_t number) const;
   [[nodiscard]] std::optional<std::string> meant_by(std::string_view text) const;
   [[nodiscard]] std::optional<std::size_t> area_named(std::string_view name) const;
+  // The first areas, for a message.
+  [[nodiscard]] std::string some_names() const;
 
   struct Service {
     Area area = Area::holding_register;
     std::uint32_t offset = 0;
   };
   const Controller* controller_;
+  std::map<std::string, std::size_t, std::less<>> names_;
+  std::multimap<std::string, std::size_t> spellings_;  // names without % and in small letters
+  std::size_t longest_name_ = 0;
   std::vector<std::size_t> store_of_;           // per area
   std::vector<std::vector<Service>> services_;  // per area
 };

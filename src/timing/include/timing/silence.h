@@ -20,7 +20,8 @@ struct QueueStatistics;
 // What to simulate, and how much of it.
 struct SilenceOptions {
   bool pairs = false;                           // also every two that share a line or connection
-  std::uint64_t most_transactions = 4'000'000;  // in all; shared out among the cases
+  std::uint64_t most_transactions = 4'000'000;  // in all; shared out among the cases, none of
+                                                // which does with less than its island once
   std::size_t most_cases = 40'000;
   ProgressSink progress;
 };
@@ -43,7 +44,7 @@ struct SilentCase {
 // Every slave that falls silent alone, and pairs where they were asked for.
 struct SilenceReport {
   std::vector<SilentCase> cases;  // singles in the order of the stalls, then pairs
-  std::size_t left_out = 0;       // cases beyond `most_cases`
+  std::size_t left_out = 0;       // cases beyond `most_cases`, or `most_transactions`
 };
 
 // True if some queue waits for both, or waits for one while it asks the other: only then two silent
