@@ -26,17 +26,11 @@ using model::Severity;
 
 namespace {
 
-bool fills_memory(MemoryPurpose purpose) {
-  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::written_by_peer ||
-         purpose == MemoryPurpose::copy_target || purpose == MemoryPurpose::status ||
-         purpose == MemoryPurpose::heartbeat;
-}
-
 class CopyRules {
  public:
   CopyRules(const RuleInput& in, Findings& out)
       : plan_(in.plan), out_(out), uses_(memory_uses(in.plan)), wrong_(in.range_is_wrong) {
-    for (const auto& uses : uses_) indices_.emplace_back(uses);
+    for (const auto& uses : uses_) indices_.emplace_back(uses, &model::puts_something);
   }
 
   void check() {
@@ -93,7 +87,7 @@ class CopyRules {
   bool check_unfilled(std::size_t i, std::size_t c, const BitRange& source) {
     if (source.end == source.first) return false;
     const auto fills = [&](const MemoryUse& use) {
-      return fills_memory(use.purpose) &&
+      return model::puts_something(use.purpose) &&
              !(use.purpose == MemoryPurpose::copy_target && use.owner == i);
     };
     if (indices_[c].any(source, fills) != nullptr) return false;
@@ -292,7 +286,7 @@ class CopyRules {
   Findings& out_;
   const model::Indexed<std::vector<MemoryUse>, model::ControllerIndex> uses_;
   const std::vector<bool>& wrong_;
-  std::vector<UseIndex> indices_;  // per controller
+  std::vector<UseIndex> indices_;  // per controller, of what fills memory
   std::vector<bool> unplaced_;     // per controller: a read whose memory is not known
   std::map<std::pair<std::size_t, model::Area>, std::vector<std::size_t>> writes_;
 };

@@ -13,8 +13,13 @@ namespace greymet::checks::internal {
 // Keeps pointers: the uses must outlive it, and not move.
 class UseIndex {
  public:
-  explicit UseIndex(const std::vector<model::MemoryUse>& uses) {
-    for (const model::MemoryUse& use : uses) stores_[use.bits.store].push_back({&use, 0});
+  // Those of a purpose that is asked about; all where nothing is said.
+  explicit UseIndex(const std::vector<model::MemoryUse>& uses,
+                    bool (*asked_about)(model::MemoryPurpose) = nullptr) {
+    for (const model::MemoryUse& use : uses) {
+      if (asked_about && !asked_about(use.purpose)) continue;
+      stores_[use.bits.store].push_back({&use, 0});
+    }
     for (auto& [store, entries] : stores_) {
       std::stable_sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) {
         return a.use->bits.first < b.use->bits.first;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 #include <set>
 
 #include <fmt/format.h>
@@ -43,8 +44,9 @@ class StoreBuilder {
       : plan_(plan),
         tags_(tags),
         controller_(controller),
-        uses_(uses),
-        free_(plan, ControllerIndex(controller), uses) {}
+        free_(plan, ControllerIndex(controller), uses) {
+    for (const MemoryUse& use : uses) of_store_[use.bits.store].push_back(&use);
+  }
 
   [[nodiscard]] StoreReport build(std::size_t area) const {
     const MemoryArea& declared = plan_.plan.controllers[controller_].memory[area];
@@ -55,10 +57,9 @@ class StoreBuilder {
     store.words = declared.kind == MemoryKind::word;
     store.first = declared.first;
     store.count = declared.count;
-    std::vector<const MemoryUse*> own;
-    for (const MemoryUse& use : uses_) {
-      if (use.bits.store == area) own.push_back(&use);
-    }
+    const auto of_area = of_store_.find(area);
+    std::vector<const MemoryUse*> own =
+        of_area == of_store_.end() ? std::vector<const MemoryUse*>() : of_area->second;
     std::stable_sort(own.begin(), own.end(), [](const MemoryUse* a, const MemoryUse* b) {
       return a->bits.first < b->bits.first;
     });
@@ -85,9 +86,20 @@ class StoreBuilder {
     std::vector<bool> clashing(own.size(), false);
     constexpr std::size_t most_looked_at = 50;  // of one use: a pile of them is told by its first
     constexpr std::size_t most_named = 500;     // in all
+    // what only looks harms nobody, and what is sent no other that is sent
+    std::vector<std::size_t> filled;
+    std::vector<std::size_t> others;
     for (std::size_t i = 0; i < own.size(); ++i) {
+      const bool is_filled = puts_something(own[i]->purpose);
+      if (is_filled) filled.push_back(i);
+      if (is_filled || own[i]->purpose == MemoryPurpose::sent) others.push_back(i);
+    }
+    for (const std::size_t i : others) {
+      const auto& meets = own[i]->purpose == MemoryPurpose::sent ? filled : others;
       std::size_t named = 0;
-      for (std::size_t k = i + 1; k < own.size() && own[k]->bits.first < own[i]->bits.end; ++k) {
+      for (auto at = std::upper_bound(meets.begin(), meets.end(), i);
+           at != meets.end() && own[*at]->bits.first < own[i]->bits.end; ++at) {
+        const std::size_t k = *at;
         if (!harm_each_other(plan_, *own[i], *own[k])) continue;
         if (++named > most_looked_at) break;
         clashing[i] = clashing[k] = true;
@@ -121,7 +133,7 @@ class StoreBuilder {
   const ResolvedPlan& plan_;
   const TagCoverage& tags_;
   std::size_t controller_;
-  const std::vector<MemoryUse>& uses_;
+  std::map<std::size_t, std::vector<const MemoryUse*>> of_store_;
   FreeMemory free_;
 };
 

@@ -98,6 +98,10 @@ bool is_transaction(MemoryPurpose purpose) {
 
 }  // namespace
 
+bool puts_something(MemoryPurpose purpose) {
+  return fills(purpose) || purpose == MemoryPurpose::heartbeat;
+}
+
 std::string_view to_string(MemoryPurpose purpose) {
   switch (purpose) {
     case MemoryPurpose::read: return "read";

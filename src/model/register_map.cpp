@@ -143,6 +143,20 @@ const Point* RegisterMap::find(std::string_view name) const {
   return found == by_name_.end() ? nullptr : &points_[found->second];
 }
 
+std::vector<std::size_t> RegisterMap::matching(std::string_view pattern) const {
+  std::vector<std::size_t> out;
+  // a name of its own leads straight to its point, unless several bear one name
+  if (pattern.find('*') == std::string_view::npos && by_name_.size() == points_.size()) {
+    const auto found = by_name_.find(std::string(pattern));
+    if (found != by_name_.end()) out.push_back(found->second);
+    return out;
+  }
+  for (std::size_t i = 0; i < points_.size(); ++i) {
+    if (matches_pattern(pattern, points_[i].name)) out.push_back(i);
+  }
+  return out;
+}
+
 std::vector<const Point*> RegisterMap::points_touching(Area area, Extent block) const {
   const AreaIndex& at = index(area);
   const std::uint32_t from = block.first > at.longest ? block.first - at.longest : 0;

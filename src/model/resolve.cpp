@@ -1,6 +1,7 @@
 // resolve(): names first, then the network, then what uses both.
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -354,27 +355,22 @@ void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
   out.controller = controller_of_want(resolved, names, want, out.slave, report);
   const RegisterMap* map = out.slave ? resolved.map_of({false, *out.slave, 0}) : nullptr;
   if (out.slave && want.points) {
-    std::vector<bool> taken(map != nullptr ? map->points().size() : 0, false);
+    std::set<std::size_t> taken;
     for (const Located<std::string>& pattern : want.points->value) {
-      bool found = false;
-      for (std::size_t i = 0; i < taken.size(); ++i) {
-        if (!matches_pattern(pattern.value, map->points()[i].name)) continue;
-        found = true;
-        taken[i] = true;
-      }
+      const auto matching =
+          map != nullptr ? map->matching(pattern.value) : std::vector<std::size_t>();
+      taken.insert(matching.begin(), matching.end());
       const auto matches = [&](std::string_view name) {
         return matches_pattern(pattern.value, name);
       };
-      if (found || (map != nullptr && map->may_hide_any(matches))) continue;
+      if (!matching.empty() || (map != nullptr && map->may_hide_any(matches))) continue;
       report.error(RuleCode::P03, pattern.place,
                    map == nullptr ? fmt::format("slave {} has no map", want.slave->value)
                                   : fmt::format("no point of slave {} matches '{}'",
                                                 want.slave->value, pattern.value.substr(0, 60)),
                    "name points of the slave's map; '*' stands for any characters");
     }
-    for (std::size_t i = 0; i < taken.size(); ++i) {
-      if (taken[i]) out.points.push_back(i);
-    }
+    out.points.assign(taken.begin(), taken.end());
   }
   resolved.wants.push_back(std::move(out));
 }

@@ -229,9 +229,7 @@ std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const T
   for (const Located<std::string>& name : text.points->value) {
     std::vector<const Point*> found;
     if (map != nullptr) {
-      for (const Point& point : map->points()) {
-        if (matches_pattern(name.value, point.name)) found.push_back(&point);
-      }
+      for (const std::size_t at : map->matching(name.value)) found.push_back(&map->points()[at]);
     }
     if (found.empty()) {
       if (map == nullptr || !hides_match(*map, name.value)) {

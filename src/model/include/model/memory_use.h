@@ -24,6 +24,8 @@ enum class MemoryPurpose : std::uint8_t {
   read_by_peer,     // exposed: another controller reads it
 };
 [[nodiscard]] std::string_view to_string(MemoryPurpose purpose);
+// Somebody puts something there: a read, a peer, a copy, a status or a heartbeat.
+[[nodiscard]] bool puts_something(MemoryPurpose purpose);
 
 // One range and its user.
 struct MemoryUse {

@@ -85,6 +85,8 @@ class RegisterMap {
 
   // The point of that name, or null.
   [[nodiscard]] const Point* find(std::string_view name) const;
+  // Places in points() of those whose names match, in ascending order.
+  [[nodiscard]] std::vector<std::size_t> matching(std::string_view pattern) const;
   // Points that touch [first, end), by address. Pointers live as long as the map.
   [[nodiscard]] std::vector<const Point*> points_touching(Area area, Extent block) const;
   [[nodiscard]] bool point_starts_at(Area area, std::uint32_t offset) const;
