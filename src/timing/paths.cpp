@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "model/bit_index.h"
 #include "model/resolved_plan.h"
 #include "timing/heartbeats.h"
 #include "timing/transfers.h"
@@ -38,13 +39,11 @@ class RouteFinder {
   // The way with the least bound.
   [[nodiscard]] std::vector<Hop> find(const ValuePlace& from, const ValuePlace& to) {
     const Search& search = search_from(from);
-    // a path that ends where it begins must have been on its way
-    const auto end = std::find_if(
-        search.settled.begin(), search.settled.end(),
-        [&](const auto* at) { return at->second.before && arrived(at->second.place, to); });
+    const auto end = first_arrival(search, to);
     std::vector<Hop> hops;
-    if (end == search.settled.end()) return hops;
-    for (const auto* at = *end; at->second.before; at = &*search.reached.find(*at->second.before)) {
+    if (!end) return hops;
+    for (const auto* at = search.settled[*end]; at->second.before;
+         at = &*search.reached.find(*at->second.before)) {
       hops.push_back(at->second.by);
     }
     std::reverse(hops.begin(), hops.end());
@@ -59,11 +58,33 @@ class RouteFinder {
     std::optional<PlaceKey> before;
     Hop by;
   };
+  using Owner = std::tuple<bool, std::size_t, model::Area>;
+  static Owner owner_of(const ValuePlace& place) {
+    return {place.at_controller, place.owner, place.area};
+  }
+  // Where a value settles with one owner.
+  struct Settled {
+    std::vector<std::size_t> order;  // into Search::settled
+    model::BitIndex places;          // parallel
+  };
   // All that a value reaches, the nearest first.
   struct Search {
     std::map<PlaceKey, Reached> reached;
     std::vector<const std::pair<const PlaceKey, Reached>*> settled;
+    std::map<Owner, Settled> of_owner;
   };
+
+  // The nearest place that is `to`; one that begins there must have been on its way.
+  static std::optional<std::size_t> first_arrival(const Search& search, const ValuePlace& to) {
+    const auto of_owner = search.of_owner.find(owner_of(to));
+    if (of_owner == search.of_owner.end()) return std::nullopt;
+    for (const std::size_t place : of_owner->second.places.overlapping(to.bits)) {
+      const std::size_t at = of_owner->second.order[place];
+      const Reached& reached = search.settled[at]->second;
+      if (reached.before && arrived(reached.place, to)) return at;
+    }
+    return std::nullopt;
+  }
 
   // The shortest-path search of Dijkstra; paths that begin at one place share it.
   const Search& search_from(const ValuePlace& from) {
@@ -94,6 +115,15 @@ class RouteFinder {
         at->second = {*move.to, total, false, key, hop};
         open.emplace(total, next_key);
       }
+    }
+    std::map<Owner, std::vector<model::BitRange>> bits;
+    for (std::size_t i = 0; i < search.settled.size(); ++i) {
+      const ValuePlace& place = search.settled[i]->second.place;
+      bits[owner_of(place)].push_back(place.bits);
+      search.of_owner[owner_of(place)].order.push_back(i);
+    }
+    for (auto& [owner, of_owner] : search.of_owner) {
+      of_owner.places = model::BitIndex(bits[owner]);
     }
     return search;
   }
