@@ -216,10 +216,8 @@ void many() {
   });
   std::uint64_t missed = 0;
   for (const engine::Master& master : runtime->masters()) {
-    for (const std::size_t link : master.links()) {
-      for (std::size_t j = 0; j < timing.queues[link].jobs.size(); ++j) {
-        missed += master.missed(link, j);
-      }
+    for (const engine::MasterLink& link : master.links()) {
+      for (const std::uint64_t releases : link.agenda().missed()) missed += releases;
     }
   }
   std::sort(late_ms.begin(), late_ms.end());
