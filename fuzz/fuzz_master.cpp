@@ -69,8 +69,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   };
   for (std::size_t at = 0; at + 2 < size; at += 2) {
     const Duration until = now + std::chrono::milliseconds(data[at] % 64);
-    for (int i = 0; i < 1000 && master.next_wake(now) <= until; ++i) {
-      now = std::max(now, master.next_wake(now));
+    for (int i = 0; i < 1000 && master.next_wake() <= until; ++i) {
+      now = std::max(now, master.next_wake());
       act();
     }
     now = until;

@@ -215,7 +215,8 @@ void MasterLink::complete(std::size_t at, Duration end) {
                               MasterDesk::Delivery{&job, std::move(*request.reply)});
   }
   const bool good = request.outcome == Outcome::good;
-  if (!good) react_to_loss(job, desk_->memory);
+  // whose end nobody waited for is not lost
+  if (!good && request.outcome != Outcome::unfinished) react_to_loss(job, desk_->memory);
   show_end(job, good, request.exception, desk_->memory);
   free_since_ = end;
   if (takes_places()) desk_->places.give_back(end);

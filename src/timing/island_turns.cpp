@@ -33,8 +33,8 @@ void IslandTurns::set(std::uint32_t queue, std::optional<Nanoseconds> waits_sinc
 std::optional<std::uint32_t> IslandTurns::next(Nanoseconds now, bool continuous,
                                                std::vector<Boundary>& boundaries) {
   std::optional<std::pair<Nanoseconds, std::uint32_t>> best;
-  for (const std::uint32_t queue : touched_) {
-    Group& group = group_of(queue);
+  for (const std::size_t index : touched_groups_) {
+    Group& group = groups_[index];
     const Order& order = continuous ? group.continuous : group.waiting;
     if (order.empty() || group.places <= 0) continue;
     const Nanoseconds boundary = round_up(now, group.scan);

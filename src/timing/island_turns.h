@@ -23,7 +23,11 @@ class IslandTurns {
   void add_queue(std::size_t controller, std::optional<std::int64_t> places, Nanoseconds scan);
 
   // Something happened to the queue: it is looked at in the next dispatch.
-  void touch(std::uint32_t queue) { touched_.push_back(queue); }
+  void touch(std::uint32_t queue) {
+    touched_.push_back(queue);
+    Group& group = group_of(queue);
+    if (!std::exchange(group.touched, true)) touched_groups_.push_back(queues_[queue].group);
+  }
   [[nodiscard]] const std::vector<std::uint32_t>& touched() const { return touched_; }
   // What the queue itself could start: the request that waits first, else a continuous one.
   void set(std::uint32_t queue, std::optional<Nanoseconds> waits_since, bool continuous);
@@ -40,7 +44,11 @@ class IslandTurns {
   [[nodiscard]] std::optional<std::uint32_t> next(Nanoseconds now, bool continuous,
                                                   std::vector<Boundary>& boundaries);
   // All that could be started has been.
-  void done() { touched_.clear(); }
+  void done() {
+    for (const std::size_t group : touched_groups_) groups_[group].touched = false;
+    touched_groups_.clear();
+    touched_.clear();
+  }
 
  private:
   using Order = std::set<std::pair<Nanoseconds, std::uint32_t>>;
@@ -48,6 +56,7 @@ class IslandTurns {
     std::int64_t places = 0;
     Nanoseconds scan = 0;
     Nanoseconds boundary_asked = -1;
+    bool touched = false;
     Order waiting;
     Order continuous;
   };
@@ -62,6 +71,7 @@ class IslandTurns {
   std::vector<Group> groups_;
   std::map<std::pair<std::size_t, bool>, std::size_t> index_;  // by controller and limited
   std::vector<std::uint32_t> touched_;
+  std::vector<std::size_t> touched_groups_;  // those of touched_, each once
 };
 
 }  // namespace greymet::timing::internal
