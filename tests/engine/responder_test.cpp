@@ -150,3 +150,33 @@ transactions = [
   world.finish([&](const RequestRecord& record) { last.push_back(record.outcome); });
   CHECK(last == std::vector<Outcome>{Outcome::unfinished});
 }
+
+TEST_CASE("what reaches a slave after its connection was closed is answered to nobody") {
+  // half of the way takes longer than the master waits
+  const auto loaded = test::load(R"([controller.kiln]
+scan = "10ms"
+address = "10.20.0.10/24"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[slave.air]
+host = "10.20.0.31"
+timeout = "200ms"
+retries = 2
+connect = "each"
+rtt = { typical = "600ms", max = "700ms" }
+connect_timeout = "2s"
+[exchange]
+transactions = [
+  { name = "air", controller = "kiln", slave = "air", fc = 3, at = 0, count = 1, into = "%MW0", every = "5s" },
+]
+)");
+  const auto timing = timing::build_timing_model(loaded.plan);
+  World world(loaded.plan, timing, {});
+  std::size_t good = 0;
+  world.run_until(seconds(20), [&](const RequestRecord& record) {
+    if (record.outcome == Outcome::good) ++good;
+  });
+  CHECK(world.frames_sent() >= 9);
+  CHECK(good == 0);
+  CHECK(total_of(odd_wires(world.masters())) == 0);
+}
