@@ -29,7 +29,10 @@
 #include "timing/point_ages.h"
 #include "timing/report.h"
 
+#include "growth_plans.h"
+
 using namespace greymet;
+using bench::rows;
 
 namespace {
 
@@ -84,13 +87,6 @@ line = "l"
 unit = 1
 map = "m.csv"
 )";
-
-// `count` rows of a list, each made of its number.
-std::string rows(std::size_t count, std::string_view row) {
-  std::string text;
-  for (std::size_t i = 0; i < count; ++i) text += fmt::format(fmt::runtime(row), i);
-  return text;
-}
 
 std::string exchange(const std::string& transactions, const std::string& behind = {}) {
   return "[exchange]\ntransactions = [\n" + transactions + "]\n" + behind;
@@ -338,23 +334,8 @@ const std::vector<Family> families{
     {"rows of nothing, check",
      [](std::size_t n) { return Input{head + exchange(rows(n, "{{}},"))}; }, 500'000, check_it},
     {"a ring of controllers, tune",
-     [](std::size_t n) {
-       std::string text;
-       std::string list;
-       for (std::size_t i = 0; i < n; ++i) {
-         text += fmt::format(
-             "[controller.c{0}]\nscan = \"10ms\"\naddress = \"10.0.{1}.{2}/16\"\nanswers = "
-             "[ {{ port = 502 }} ]\n[controller.c{0}.memory]\n\"%MW\" = {{ kind = "
-             "\"word\", first = 0, count = 1000, serves = \"hr:0\" }}\n",
-             i, i / 200, 1 + i % 200);
-         list += fmt::format(
-             "{{ name = \"t{0}\", controller = \"c{0}\", slave = \"c{1}\", fc = 16, at = "
-             "\"%MW0\", count = 9, from = \"%MW100\", every = \"20ms\" }},\n",
-             i, (i + 1) % n);
-       }
-       return Input{text + exchange(list)};
-     },
-     40, [](const files::LoadedPlan& loaded) { (void)packing::tune(loaded.plan, {}); }},
+     [](std::size_t n) { return Input{bench::ring_of_controllers(n, "20ms")}; }, 40,
+     [](const files::LoadedPlan& loaded) { (void)packing::tune(loaded.plan, {}); }},
 };
 
 double seconds_of(const Family& family, const Input& input) {

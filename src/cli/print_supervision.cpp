@@ -174,7 +174,7 @@ bool has_watchdogs(const model::ResolvedPlan& plan) {
 std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                         const Terminal& terminal) {
   const auto& cases = report.silence.cases;
-  if (cases.empty()) return {};
+  if (cases.empty() && report.silence.left_out == 0) return {};
   const auto feedings = timing::watchdog_feedings(plan, report);
   const bool watched = has_watchdogs(plan);
   std::string rows;
@@ -210,8 +210,9 @@ std::string silent_text(const model::ResolvedPlan& plan, const timing::TimingRep
             pairs + "\n";
   }
   if (report.silence.left_out > 0) {
-    text += fmt::format("  {} more cases were left out: ask about fewer slaves\n\n",
-                        report.silence.left_out);
+    text +=
+        fmt::format("  {} more were too many to simulate; --json has the bounds of each slave\n\n",
+                    report.silence.left_out);
   }
   return text;
 }

@@ -25,11 +25,11 @@ std::string_view to_string(Outcome outcome) {
 namespace {
 
 std::vector<MasterLink> links_of(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
-                                 model::ControllerIndex controller, MasterDesk& desk) {
+                                 model::ControllerIndex controller, MasterContext& context) {
   std::vector<MasterLink> out;
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     if (timing.queues[q].controller != controller) continue;
-    out.emplace_back(plan, timing.queues[q], q, desk);
+    out.emplace_back(plan, timing.queues[q], q, context);
   }
   return out;
 }
@@ -40,16 +40,16 @@ Master::Master(const model::ResolvedPlan& plan, const timing::TimingModel& timin
                model::ControllerIndex controller, ControllerMemory& memory,
                const MasterOptions& options)
     : controller_(controller),
-      desk_(new MasterDesk{memory,
-                           options,
-                           plan.exchange.controllers[controller].request_grid(),
-                           Places(timing.in_flight_limit[controller],
-                                  plan.exchange.controllers[controller].request_grid()),
-                           false,
-                           {},
-                           {},
-                           {}}),
-      links_(links_of(plan, timing, controller, *desk_)),
+      context_(new MasterContext{memory,
+                                 options,
+                                 plan.exchange.controllers[controller].request_grid(),
+                                 Places(timing.in_flight_limit[controller],
+                                        plan.exchange.controllers[controller].request_grid()),
+                                 false,
+                                 {},
+                                 {},
+                                 {}}),
+      links_(links_of(plan, timing, controller, *context_)),
       wakes_(links_.size()),
       ready_(links_.size()),
       ready_continuous_(links_.size()) {
@@ -104,7 +104,7 @@ std::size_t Master::under_way() const {
 }
 
 std::vector<RequestRecord> Master::take_records() {
-  return std::exchange(desk_->records, {});
+  return std::exchange(context_->records, {});
 }
 
 std::vector<OddWire> odd_wires(const std::vector<Master>& masters) {
@@ -124,7 +124,7 @@ std::uint64_t total_of(const std::vector<OddWire>& wires) {
 }
 
 void Master::stop() {
-  desk_->stopped = true;
+  context_->stopped = true;
   for (std::size_t l = 0; l < links_.size(); ++l) {
     touched_.push_back(l);
     wakes_.set(l, Duration{});
@@ -144,11 +144,11 @@ void Master::act(Duration now, std::vector<MasterAction>& actions) {
   look_for_triggers(now);
   act_on_touched(now);
   for (const std::size_t l : touched_) note_ready(l, now);
-  if (!desk_->stopped) dispatch(now);
+  if (!context_->stopped) dispatch(now);
   for (const std::size_t l : touched_) wakes_.set(l, links_[l].next_wake(now));
   touched_.clear();
-  for (MasterAction& action : desk_->actions) actions.push_back(std::move(action));
-  desk_->actions.clear();
+  for (MasterAction& action : context_->actions) actions.push_back(std::move(action));
+  context_->actions.clear();
 }
 
 // In the order of the plan, whoever was touched first.
@@ -160,24 +160,24 @@ void Master::act_on_touched(Duration now) {
 
 Duration Master::next_wake() const {
   Duration next = wakes_.earliest();
-  if (!desk_->deliveries.empty()) next = std::min(next, desk_->deliveries.begin()->first);
+  if (!context_->deliveries.empty()) next = std::min(next, context_->deliveries.begin()->first);
   const bool wait = ready_.wait_for_places() || ready_continuous_.wait_for_places();
-  if (wait && !desk_->stopped) next = std::min(next, desk_->places.open_at());
+  if (wait && !context_->stopped) next = std::min(next, context_->places.open_at());
   return next;
 }
 
 void Master::deliver_due(Duration now) {
-  auto& deliveries = desk_->deliveries;
+  auto& deliveries = context_->deliveries;
   while (!deliveries.empty() && deliveries.begin()->first <= now) {
-    const MasterDesk::Delivery& delivery = deliveries.begin()->second;
-    deliver(*delivery.job, delivery.reply, desk_->memory);
+    const MasterContext::Delivery& delivery = deliveries.begin()->second;
+    deliver(*delivery.job, delivery.reply, context_->memory);
     deliveries.erase(deliveries.begin());
   }
 }
 
 void Master::look_for_triggers(Duration now) {
-  const ControllerMemory& memory = desk_->memory;
-  if (desk_->options.triggers_always || memory.revision() == looked_at_revision_) return;
+  const ControllerMemory& memory = context_->memory;
+  if (context_->options.triggers_always || memory.revision() == looked_at_revision_) return;
   looked_at_revision_ = memory.revision();
   for (TriggerWatch& watch : triggers_) {
     if (!has_come(watch)) continue;
@@ -187,7 +187,7 @@ void Master::look_for_triggers(Duration now) {
 }
 
 bool Master::has_come(TriggerWatch& watch) {
-  const ControllerMemory& memory = desk_->memory;
+  const ControllerMemory& memory = context_->memory;
   const PlannedJob& job = links_[watch.link].jobs()[watch.job];
   const model::Trigger& trigger = job.transaction->trigger;
   if (trigger.kind == TriggerKind::on_bit) {
@@ -231,7 +231,7 @@ void Master::note_ready(std::size_t position, Duration now) {
 void Master::dispatch(Duration now) {
   for (const bool continuous : {false, true}) {
     const Ready& ready = continuous ? ready_continuous_ : ready_;
-    while (const auto next = ready.next(desk_->places.open_at() <= now)) {
+    while (const auto next = ready.next(context_->places.open_at() <= now)) {
       links_[*next].start_next(continuous, now);
       touched_.push_back(*next);
       note_ready(*next, now);

@@ -27,15 +27,15 @@ std::vector<PlannedJob> plan_jobs(const model::ResolvedPlan& plan, const Control
 }  // namespace
 
 MasterLink::MasterLink(const model::ResolvedPlan& plan, const timing::Queue& queue,
-                       std::size_t index, MasterDesk& desk)
+                       std::size_t index, MasterContext& context)
     : index_(index),
       queue_(&queue),
-      desk_(&desk),
-      jobs_(plan_jobs(plan, desk.memory, queue)),
-      agenda_(queue, {desk.options.triggers_always, true}),
-      receiver_(framing_of(jobs_), modbus::Direction::reply, desk.options.silence),
-      late_(desk.options.late_answers),
-      next_number_(desk.options.first_number) {
+      context_(&context),
+      jobs_(plan_jobs(plan, context.memory, queue)),
+      agenda_(queue, {context.options.triggers_always, true}),
+      receiver_(framing_of(jobs_), modbus::Direction::reply, context.options.silence),
+      late_(context.options.late_answers),
+      next_number_(context.options.first_number) {
   const bool each = std::any_of(jobs_.begin(), jobs_.end(), [](const PlannedJob& job) {
     return job.transaction->endpoint.connect.max > Duration{};
   });
@@ -50,13 +50,13 @@ MasterLink::MasterLink(const model::ResolvedPlan& plan, const timing::Queue& que
     left_out.link = index;
     left_out.job = j;
     left_out.outcome = Outcome::left_out;
-    desk.records.push_back(std::move(left_out));
+    context.records.push_back(std::move(left_out));
   }
 }
 
 bool MasterLink::is_left_out(const PlannedJob& job) const {
-  if (job.transaction->write && !desk_->options.allow_writes) return true;
-  return job.transaction->endpoint.broadcast && !desk_->options.allow_broadcasts;
+  if (job.transaction->write && !context_->options.allow_writes) return true;
+  return job.transaction->endpoint.broadcast && !context_->options.allow_broadcasts;
 }
 
 void MasterLink::abandon(Duration now) {
@@ -81,7 +81,7 @@ Duration MasterLink::next_due() const {
 Duration MasterLink::next_wake(Duration now) const {
   Duration next = next_due();
   if (const auto silence = receiver_.silence_at()) next = std::min(next, *silence);
-  if (desk_->stopped) return next;
+  if (context_->stopped) return next;
   next = std::min(next, agenda_.next_instant(now));
   for (const bool continuous : {false, true}) {
     const auto at = startable_at(continuous, now);
@@ -103,7 +103,7 @@ void MasterLink::act(Duration now) {
 void MasterLink::catch_up(Duration now) {
   while (true) {
     const Duration due = next_due();
-    const Duration release = desk_->stopped ? never : agenda_.next_release();
+    const Duration release = context_->stopped ? never : agenda_.next_release();
     if (std::min(due, release) > now) return;
     if (release < due) {
       admit(release);
@@ -125,7 +125,7 @@ void MasterLink::admit(Duration release) {
   parked.job = *job;
   parked.release = parked.start = parked.replied = parked.as_of = parked.end = release;
   parked.outcome = Outcome::dropped;
-  desk_->records.push_back(std::move(parked));
+  context_->records.push_back(std::move(parked));
 }
 
 // The request is due.
@@ -137,7 +137,7 @@ void MasterLink::go_on(std::size_t at) {
   const auto* between = std::get_if<BetweenTries>(&request.state);
   if (!between) return pass_deadline(request);
   const Duration ready = between->ready;
-  if (desk_->stopped) {
+  if (context_->stopped) {
     request.outcome = Outcome::unfinished;
     request.replied = ready;
     return complete(at, ready);
@@ -149,7 +149,8 @@ void MasterLink::go_on(std::size_t at) {
 void MasterLink::pass_deadline(RequestUnderWay& request) {
   const Duration deadline = due_at(request.state);
   if (std::holds_alternative<Connecting>(request.state)) {
-    desk_->actions.push_back({MasterAction::Kind::close, index_, request.job, {}, request.start});
+    context_->actions.push_back(
+        {MasterAction::Kind::close, index_, request.job, {}, request.start});
     return refused(deadline);
   }
   take_rest(request);
@@ -211,15 +212,15 @@ void MasterLink::complete(std::size_t at, Duration end) {
       !gateway_answers;
   record(request, end);
   if (request.reply) {
-    desk_->deliveries.emplace(round_up(end, desk_->scan),
-                              MasterDesk::Delivery{&job, std::move(*request.reply)});
+    context_->deliveries.emplace(round_up(end, context_->scan),
+                                 MasterContext::Delivery{&job, std::move(*request.reply)});
   }
   const bool good = request.outcome == Outcome::good;
   // whose end nobody waited for is not lost
-  if (!good && request.outcome != Outcome::unfinished) react_to_loss(job, desk_->memory);
-  show_end(job, good, request.exception, desk_->memory);
+  if (!good && request.outcome != Outcome::unfinished) react_to_loss(job, context_->memory);
+  show_end(job, good, request.exception, context_->memory);
   free_since_ = end;
-  if (takes_places()) desk_->places.give_back(end);
+  if (takes_places()) context_->places.give_back(end);
   // who gave an answer that may be another's is there
   agenda_.finished(
       request.job, request.release, end,
@@ -244,7 +245,7 @@ void MasterLink::record(const RequestUnderWay& request, Duration end) {
   out.exception = request.exception;
   out.broadcast = jobs_[request.job].transaction->endpoint.broadcast;
   out.words = request.words;
-  desk_->records.push_back(std::move(out));
+  context_->records.push_back(std::move(out));
 }
 
 }  // namespace greymet::engine

@@ -16,7 +16,7 @@ void MasterLink::connected(Duration now) {
 }
 
 void MasterLink::refused(Duration now) {
-  const MasterOptions& options = desk_->options;
+  const MasterOptions& options = context_->options;
   connection_ = Connection::closed;
   back_off_ = std::min(options.most_back_off, std::max(options.first_back_off, 2 * back_off_));
   not_before_ = now + back_off_;
@@ -46,7 +46,7 @@ void MasterLink::closed(Duration now) {
 // Where each request has a connection of its own.
 void MasterLink::hang_up(const RequestUnderWay& request) {
   if (connection_ == Connection::closed) return;
-  desk_->actions.push_back({MasterAction::Kind::close, index_, request.job, {}, request.start});
+  context_->actions.push_back({MasterAction::Kind::close, index_, request.job, {}, request.start});
   connection_ = Connection::closed;
 }
 
@@ -60,7 +60,7 @@ std::optional<Duration> MasterLink::startable_at(bool continuous, Duration now) 
   if (continuous ? waits.has_value() || !agenda_.continuous_may_run(now) : !waits) {
     return std::nullopt;
   }
-  return round_up(continuous ? free_since_ : std::max(free_since_, *waits), desk_->scan);
+  return round_up(continuous ? free_since_ : std::max(free_since_, *waits), context_->scan);
 }
 
 std::optional<Duration> MasterLink::ready_since(bool continuous, Duration now) const {
@@ -76,8 +76,8 @@ void MasterLink::start_next(bool continuous, Duration now) {
 void MasterLink::start(const Agenda::Turn& turn, Duration now) {
   const PlannedJob& job = jobs_[turn.job];
   const model::ExchangeTransaction& t = *job.transaction;
-  const MasterOptions& options = desk_->options;
-  const ControllerMemory& memory = desk_->memory;
+  const MasterOptions& options = context_->options;
+  const ControllerMemory& memory = context_->memory;
   RequestUnderWay request;
   request.job = turn.job;
   request.release = turn.release;
@@ -103,8 +103,8 @@ void MasterLink::start(const Agenda::Turn& turn, Duration now) {
   }
   request.words = request.asked.request.registers;
   for (const bool bit : request.asked.request.bits) request.words.push_back(bit ? 1 : 0);
-  show_busy(job, desk_->memory);
-  if (takes_places()) desk_->places.take();
+  show_busy(job, context_->memory);
+  if (takes_places()) context_->places.take();
   under_way_.push_back(std::move(request));
   connect_or_send(under_way_.back(), now);
 }
@@ -117,7 +117,8 @@ void MasterLink::connect_or_send(RequestUnderWay& request, Duration now) {
     return fail_try(request, now);
   }
   if (connection_ == Connection::closed) {
-    desk_->actions.push_back({MasterAction::Kind::connect, index_, request.job, {}, request.start});
+    context_->actions.push_back(
+        {MasterAction::Kind::connect, index_, request.job, {}, request.start});
     connection_ = Connection::opening;
   }
   const Duration patience = to.connect_timeout > Duration{} ? to.connect_timeout : to.timeout;
@@ -143,7 +144,8 @@ void MasterLink::send(RequestUnderWay& request, Duration now) {
     receiver_.forget(left);
     for (std::size_t i = 0; i < left.junk.size(); ++i) oddities_.add(Oddity::noise);
   }
-  desk_->actions.push_back({MasterAction::Kind::send, index_, request.job, *frame, request.start});
+  context_->actions.push_back(
+      {MasterAction::Kind::send, index_, request.job, *frame, request.start});
   const timing::TransactionTimes& times = times_of(request);
   const model::Endpoint& to = endpoint_of(request);
   if (to.broadcast) {

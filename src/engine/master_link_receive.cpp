@@ -46,7 +46,7 @@ void MasterLink::handle(Duration now, const Received& received) {
   }
   for (const ReceivedFrame& frame : received.frames) handle_frame(frame);
   if (!receiver_.broken() || connection_ != Connection::open) return;
-  desk_->actions.push_back({MasterAction::Kind::close, index_, 0, {}, now});
+  context_->actions.push_back({MasterAction::Kind::close, index_, 0, {}, now});
   closed(now);
 }
 
@@ -93,7 +93,7 @@ void MasterLink::handle_frame(const ReceivedFrame& frame) {
 // time.
 bool MasterLink::is_too_early(const RequestUnderWay& request, const ReceivedFrame& frame) const {
   if (frame.first_byte < request.sent) return true;
-  if (!on_line() || !desk_->options.lines_take_time) return false;
+  if (!on_line() || !context_->options.lines_take_time) return false;
   const Duration takes = times_of(request).serial->request;
   constexpr int clocks_agree = 10;  // to a tenth: nobody's baud rate is exact
   return frame.first_byte < request.sent + takes - takes / clocks_agree;
@@ -103,7 +103,7 @@ bool MasterLink::is_echo(const RequestUnderWay& request, const ReceivedFrame& fr
   if (!on_line() || frame.raw != request.asked.bytes) return false;
   if (!answered_by_echo(request.asked.request)) return true;
   const timing::SerialParts& serial = *times_of(request).serial;
-  const bool too_early = desk_->options.lines_take_time &&
+  const bool too_early = context_->options.lines_take_time &&
                          frame.last_byte < request.sent + serial.request + serial.reply;
   return too_early || (echoes_ && !request.waiting()->echo_seen);
 }
@@ -133,10 +133,10 @@ void MasterLink::accept(RequestUnderWay& request, const ReceivedFrame& frame,
   modbus::Reply reply = in_order_of_controller(job, std::get<modbus::Reply>(answer));
   request.words = reply.registers;
   for (const bool bit : reply.bits) request.words.push_back(bit ? 1 : 0);
-  if (desk_->scan > Duration{}) {
+  if (context_->scan > Duration{}) {
     request.reply = std::move(reply);  // seen at the next scan
   } else {
-    deliver(job, reply, desk_->memory);
+    deliver(job, reply, context_->memory);
   }
 }
 

@@ -130,6 +130,7 @@ std::string timing_json(const model::ResolvedPlan& resolved, const timing::Timin
                {"tag_ages", internal::tag_ages_json(report)},
                {"silent_slaves", internal::silent_slaves_json(resolved, report)},
                {"silent_pairs", internal::silent_pairs_json(resolved, report)},
+               {"silent_left_out", report.silence.left_out},
                {"frame_error_rate", report.frame_error_rate}});
 }
 

@@ -74,6 +74,26 @@ FaultScript one(FaultKind kind, std::size_t slave) {
   return FaultScript({fault});
 }
 
+// One slave with a connection for each request, which is asked once in `every`.
+files::LoadedPlan asked_over_connections(const std::string& keys, const std::string& every) {
+  const std::string plan = R"([controller.kiln]
+scan = "10ms"
+address = "10.20.0.10/24"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[slave.air]
+host = "10.20.0.31"
+timeout = "200ms"
+connect = "each"
+KEYS
+[exchange]
+transactions = [
+  { name = "air", controller = "kiln", slave = "air", fc = 3, at = 0, count = 1, into = "%MW0", every = "EVERY" },
+]
+)";
+  return test::load(test::replaced(test::replaced(plan, "KEYS", keys), "EVERY", every));
+}
+
 }  // namespace
 
 TEST_CASE("a gateway answers for a slave that is silent or not there where it translates") {
@@ -119,21 +139,7 @@ TEST_CASE("who refuses on purpose carries nothing out") {
 }
 
 TEST_CASE("what was asked over a connection that is closed never comes over the next one") {
-  const auto loaded = test::load(R"([controller.kiln]
-scan = "10ms"
-address = "10.20.0.10/24"
-[controller.kiln.memory]
-"%MW" = { kind = "word", first = 0, count = 100 }
-[slave.air]
-host = "10.20.0.31"
-timeout = "200ms"
-retries = 1
-connect = "each"
-[exchange]
-transactions = [
-  { name = "air", controller = "kiln", slave = "air", fc = 3, at = 0, count = 1, into = "%MW0", every = "1s" },
-]
-)");
+  const auto loaded = asked_over_connections("retries = 1", "1s");
   const auto timing = timing::build_timing_model(loaded.plan);
   WorldOptions options;
   options.faults = one(FaultKind::late, 0);
@@ -153,23 +159,9 @@ transactions = [
 
 TEST_CASE("what reaches a slave after its connection was closed is answered to nobody") {
   // half of the way takes longer than the master waits
-  const auto loaded = test::load(R"([controller.kiln]
-scan = "10ms"
-address = "10.20.0.10/24"
-[controller.kiln.memory]
-"%MW" = { kind = "word", first = 0, count = 100 }
-[slave.air]
-host = "10.20.0.31"
-timeout = "200ms"
-retries = 2
-connect = "each"
-rtt = { typical = "600ms", max = "700ms" }
-connect_timeout = "2s"
-[exchange]
-transactions = [
-  { name = "air", controller = "kiln", slave = "air", fc = 3, at = 0, count = 1, into = "%MW0", every = "5s" },
-]
-)");
+  const auto loaded = asked_over_connections(
+      "retries = 2\nrtt = { typical = \"600ms\", max = \"700ms\" }\nconnect_timeout = \"2s\"",
+      "5s");
   const auto timing = timing::build_timing_model(loaded.plan);
   World world(loaded.plan, timing, {});
   std::size_t good = 0;

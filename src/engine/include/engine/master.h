@@ -84,7 +84,7 @@ class Master {
   void dispatch(Duration now);
 
   model::ControllerIndex controller_;
-  std::unique_ptr<MasterDesk> desk_;  // links keep its address
+  std::unique_ptr<MasterContext> context_;  // links keep its address
   std::vector<MasterLink> links_;
   std::vector<TriggerWatch> triggers_;
   std::uint64_t looked_at_revision_ = ~std::uint64_t{0};

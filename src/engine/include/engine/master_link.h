@@ -43,7 +43,7 @@ class Places {
 };
 
 // What all lines and connections of one master share.
-struct MasterDesk {
+struct MasterContext {
   // What was read, to be seen by the program at a boundary of its scan.
   struct Delivery {
     const PlannedJob* job = nullptr;
@@ -64,7 +64,7 @@ class MasterLink {
  public:
   // Keeps references to all of them. `index`: into TimingModel::queues.
   MasterLink(const model::ResolvedPlan& plan, const timing::Queue& queue, std::size_t index,
-             MasterDesk& desk);
+             MasterContext& context);
 
   // What happened at `now`, in the order of time.
   void receive(Duration now, modbus::ByteView bytes);
@@ -92,7 +92,7 @@ class MasterLink {
   [[nodiscard]] std::size_t under_way() const { return under_way_.size(); }
   // Its requests take places.
   [[nodiscard]] bool takes_places() const {
-    return desk_->places.limited() && queue_->kind != timing::QueueKind::serial;
+    return context_->places.limited() && queue_->kind != timing::QueueKind::serial;
   }
 
  private:
@@ -132,7 +132,7 @@ class MasterLink {
 
   std::size_t index_;
   const timing::Queue* queue_;
-  MasterDesk* desk_;
+  MasterContext* context_;
   std::vector<PlannedJob> jobs_;
   Agenda agenda_;
   FrameReceiver receiver_;
