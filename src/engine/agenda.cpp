@@ -40,10 +40,8 @@ void Agenda::leave_out(std::size_t job) {
 Duration Agenda::next_instant(Duration now) const {
   Duration next = next_release();
   for (const std::size_t job : continuous_) {
-    if (jobs_[job].not_before > now) next = std::min(next, jobs_[job].not_before);
-    const auto at = parking_.find(queue_->jobs[job].device);
-    if (at == parking_.end() || at->second.trial || !may_park(job)) continue;
-    if (at->second.next_try > now) next = std::min(next, at->second.next_try);
+    const Duration at = runnable_at(job);
+    if (at > now) next = std::min(next, at);
   }
   return next;
 }
@@ -90,17 +88,19 @@ void Agenda::trigger(std::size_t job, Duration now) {
   state.scheduled = true;
 }
 
-bool Agenda::may_run(std::size_t job, Duration now) const {
-  if (jobs_[job].running || now < jobs_[job].not_before) return false;
-  if (!may_park(job)) return true;
+Duration Agenda::runnable_at(std::size_t job) const {
+  if (jobs_[job].running) return never;
+  const Duration since = jobs_[job].not_before;
+  if (!may_park(job)) return since;
   const auto at = parking_.find(queue_->jobs[job].device);
-  if (at == parking_.end() || at->second.next_try == never) return true;
-  return now >= at->second.next_try && !at->second.trial;
+  if (at == parking_.end() || at->second.next_try == never) return since;
+  return at->second.trial ? never : std::max(since, at->second.next_try);
 }
 
-bool Agenda::continuous_may_run(Duration now) const {
-  return std::any_of(continuous_.begin(), continuous_.end(),
-                     [&](std::size_t job) { return may_run(job, now); });
+std::optional<Duration> Agenda::continuous_since(Duration now) const {
+  Duration since = never;
+  for (const std::size_t job : continuous_) since = std::min(since, runnable_at(job));
+  return since <= now ? std::optional(since) : std::nullopt;
 }
 
 Agenda::Turn Agenda::take_waiting(Duration now) {
@@ -130,7 +130,7 @@ Agenda::Turn Agenda::take_continuous(Duration now) {
   for (std::size_t tried = 0; tried < continuous_.size(); ++tried) {
     if (next_continuous_ >= continuous_.size()) next_continuous_ = 0;
     const std::size_t job = continuous_[next_continuous_++];
-    if (!may_run(job, now)) continue;
+    if (runnable_at(job) > now) continue;
     (void)enter(job, now);
     jobs_[job].running = true;
     const auto at = parking_.find(queue_->jobs[job].device);

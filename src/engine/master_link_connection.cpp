@@ -56,11 +56,10 @@ void MasterLink::hang_up(const RequestUnderWay& request) {
 // it waits and the link has room.
 std::optional<Duration> MasterLink::startable_at(bool continuous, Duration now) const {
   if (static_cast<std::int64_t>(under_way_.size()) >= queue_->in_flight) return std::nullopt;
-  const auto waits = agenda_.waits_since();
-  if (continuous ? waits.has_value() || !agenda_.continuous_may_run(now) : !waits) {
-    return std::nullopt;
-  }
-  return round_up(continuous ? free_since_ : std::max(free_since_, *waits), context_->scan);
+  auto since = agenda_.waits_since();
+  if (continuous) since = since ? std::nullopt : agenda_.continuous_since(now);
+  if (!since) return std::nullopt;
+  return round_up(std::max(free_since_, *since), context_->scan);
 }
 
 std::optional<Duration> MasterLink::ready_since(bool continuous, Duration now) const {

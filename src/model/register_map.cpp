@@ -145,8 +145,8 @@ const Point* RegisterMap::find(std::string_view name) const {
 
 std::vector<std::size_t> RegisterMap::matching(std::string_view pattern) const {
   std::vector<std::size_t> out;
-  // a name of its own leads straight to its point, unless several bear one name
-  if (pattern.find('*') == std::string_view::npos && by_name_.size() == points_.size()) {
+  // a name leads straight to its point: no two bear one
+  if (pattern.find('*') == std::string_view::npos) {
     const auto found = by_name_.find(std::string(pattern));
     if (found != by_name_.end()) out.push_back(found->second);
     return out;

@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 #include <catch2/catch.hpp>
 
+#include <cmath>
+
 #include "plans.h"
 
 using namespace greymet;
@@ -48,8 +50,8 @@ transactions = [
 // One master with its plan, told what happens.
 class Site {
  public:
-  explicit Site(const std::vector<std::string>& rows, MasterOptions options = {}) {
-    std::string text = plan_head;
+  explicit Site(const std::vector<std::string>& rows, MasterOptions options = {},
+                std::string text = plan_head) {
     for (const std::string& row : rows) text += "  { controller = \"kiln\", " + row + " },\n";
     loaded_ = test::load(text + "]\n", {{"pair.csv",
                                          "point,area,address,type\nx,hr,0,f32\n"
@@ -494,4 +496,42 @@ TEST_CASE("a continuous transaction that may not be sent does not spin") {
   CHECK(site.master->next_wake() == milliseconds(10));
   site.memory->set_bit(1, 5, true);
   CHECK(site.act(milliseconds(10)) == std::vector<std::string>{"send north"});
+}
+
+TEST_CASE("a parked slave is tried again at a scan where requests go out at scans") {
+  std::string head = plan_head;
+  const auto after = [&head](std::string_view words, std::string_view more) {
+    head.insert(head.find(words) + words.size(), more);
+  };
+  after("scan = \"10ms\"\n", "sends = \"scan\"\n");
+  after("timeout = \"100ms\"\n", "retries = 0\npark = { after = 1, retry = \"333ms\" }\n");
+  Site site(
+      {R"(name = "c", slave = "a", fc = 3, at = 0, count = 1, into = "%MW10", every = "continuous")"},
+      {}, head);
+  CHECK(site.act({}).size() == 1);
+  std::vector<std::int64_t> sent_at;
+  for (const std::string& action : site.act_until(seconds(5))) {
+    if (action.find("send") == std::string::npos) continue;
+    const double at = std::stod(action);
+    CHECK(std::fmod(at, 10.0) == 0);
+    sent_at.push_back(static_cast<std::int64_t>(at));
+  }
+  // some 100 ms of waiting, 333 ms of parking, and on to the next scan
+  CHECK(sent_at.size() == 11);
+}
+
+TEST_CASE("what would have been tried again when all ends is unfinished, and clears nothing") {
+  Site site(
+      {R"(name = "i", slave = "a", fc = 3, at = 0, count = 1, into = "%MW10", every = "1s", on_loss = "zero", status = { failed = "%MX3" })"});
+  const BitSequence into = site.word(10);
+  site.memory->put_registers(into, {77});
+  CHECK(site.act({}).size() == 1);
+  site.master->stop();
+  CHECK(site.act({}).empty());
+  (void)site.act_until(seconds(1));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::unfinished);
+  CHECK(site.records[0].tries == 1);
+  CHECK(site.records[0].replied == site.records[0].end);
+  CHECK(site.memory->registers(into, 1)[0] == 77);
 }

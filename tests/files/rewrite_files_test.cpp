@@ -200,6 +200,26 @@ TEST_CASE("a journal that is none, or leads out, does nothing") {
   }
 }
 
+TEST_CASE(
+    "a new file that somebody has changed since stays, and so does all where the journal is not "
+    "ours") {
+  const test::TemporaryFolder site;
+  const std::string journal = "greymet journal 1\n7\nnew.csv\n-\n5\nafter\n";
+  site.write("new.csv", "typed since");
+  site.write(".greymet-journal", journal);
+  const auto mended = mend_interrupted(site.path());
+  REQUIRE(mended);
+  CHECK(mended->restored.empty());
+  CHECK(site.read("new.csv") == "typed since");
+  CHECK_FALSE(site.has(".greymet-journal"));
+  // a second name may stand anywhere: whoever gave it may write the journal
+  site.write("new.csv", "after");
+  site.write(".greymet-journal", journal);
+  fs::create_hard_link(site.file(".greymet-journal"), site.file("second-name"));
+  CHECK_FALSE(mend_interrupted(site.path()));
+  CHECK(site.read("new.csv") == "after");
+}
+
 TEST_CASE("nothing outside of the folder is written, whatever leads there") {
   const test::TemporaryFolder temporary;
   temporary.write("elsewhere/map.csv", "old");

@@ -96,6 +96,20 @@ TEST_CASE("what is stored is what was written, in every encoding") {
   });
 }
 
+TEST_CASE("UTF-16 without a mark is known where two in five characters are those of ASCII") {
+  // "pH," and three letters of another script, again and again: one half
+  std::vector<std::uint32_t> points;
+  for (int i = 0; i < 20; ++i) points.insert(points.end(), {'p', 'H', ',', 0x43F, 0x0434, 0x0436});
+  std::string wanted;
+  for (const std::uint32_t p : points) wanted += utf8(p);
+  for (const bool little : {true, false}) {
+    const auto decoded = decode_text(utf16(points, little, false));
+    REQUIRE(decoded);
+    CHECK(decoded->encoding == (little ? Encoding::utf16_little : Encoding::utf16_big));
+    CHECK(decoded->text == wanted);
+  }
+}
+
 TEST_CASE("a map keeps the characters of its table") {
   const std::string table =
       "point,area,address,type,unit,note\r\ntemp,hr,0,i16,\xB0"

@@ -62,7 +62,8 @@ class Agenda {
     if (waiting_.empty()) return std::nullopt;
     return waiting_.front().at;
   }
-  [[nodiscard]] bool continuous_may_run(Duration now) const;
+  // Since when a continuous job may run; nothing if none may by `now`.
+  [[nodiscard]] std::optional<Duration> continuous_since(Duration now) const;
 
   struct Turn {
     std::size_t job = 0;
@@ -108,7 +109,9 @@ class Agenda {
   // False where it fails at once.
   bool enter(std::size_t job, Duration when);
   void come_back(std::size_t job, Duration release, Duration end);
-  [[nodiscard]] bool may_run(std::size_t job, Duration now) const;
+  // Since when a continuous job that does not run may run again; never while its trial is under
+  // way.
+  [[nodiscard]] Duration runnable_at(std::size_t job) const;
   void remember(std::size_t job, Duration end, Ending ending);
 
   const timing::Queue* queue_;
