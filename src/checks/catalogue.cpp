@@ -6,7 +6,7 @@
 
 #include <fmt/format.h>
 
-#include "catalogue_families.h"
+#include "common/catalogue_families.h"
 
 namespace greymet::checks {
 

@@ -111,7 +111,7 @@ std::optional<std::size_t> expected_length(ByteView bytes, Framing framing, Dire
   }
   if (bytes.size() < 2) return std::nullopt;
   const unsigned code = std::to_integer<unsigned>(bytes[1]);
-  if (direction == Direction::reply && (code & internal::exception_flag) != 0) {
+  if (direction == Direction::reply && (code & exception_flag) != 0) {
     return 3 + crc_length;  // unit, function, exception code
   }
   const auto function = model::function_code_from(code);

@@ -54,8 +54,6 @@ struct Layout {
 
 // V1.1b3, section 6.5: what switches a coil on; 0 switches it off.
 inline constexpr std::uint16_t coil_on = 0xFF00;
-// V1.1b3, section 7: added to the function code of a refusal.
-inline constexpr std::uint8_t exception_flag = 0x80;
 
 // Bytes of a `counted` field's data.
 [[nodiscard]] constexpr std::size_t data_bytes(model::Area area, std::size_t quantity) {

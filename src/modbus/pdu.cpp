@@ -9,7 +9,6 @@ namespace greymet::modbus {
 
 using internal::coil_on;
 using internal::data_bytes;
-using internal::exception_flag;
 using internal::FieldList;
 using internal::layout_of;
 using internal::LayoutField;

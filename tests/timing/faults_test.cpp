@@ -10,7 +10,7 @@
 #include "network_plan.h"
 #include "plans.h"
 #include "queues.h"
-#include "simulation_internal.h"
+#include "simulation/simulation_internal.h"
 #include "timing/bounds.h"
 #include "timing/report.h"
 #include "timing/simulation.h"

@@ -5,7 +5,7 @@
 #include <catch2/catch.hpp>
 
 #include "queues.h"
-#include "simulation_internal.h"
+#include "simulation/simulation_internal.h"
 #include "slow_simulation.h"
 
 using namespace greymet;

@@ -6,7 +6,7 @@
 
 #include "model/resolved_plan.h"
 #include "queues.h"
-#include "simulation_internal.h"
+#include "simulation/simulation_internal.h"
 #include "slow_silence.h"
 #include "timing/simulation.h"
 #include "timing/stalls.h"

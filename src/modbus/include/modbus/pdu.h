@@ -45,6 +45,9 @@ struct Reply {
   friend bool operator==(const Reply&, const Reply&) = default;
 };
 
+// V1.1b3, section 7: added to the function code of a refusal.
+inline constexpr std::uint8_t exception_flag = 0x80;
+
 // Exception codes (V1.1b3, section 7).
 enum class ExceptionCode : std::uint8_t {
   illegal_function = 0x01,

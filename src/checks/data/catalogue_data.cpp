@@ -1,0 +1,83 @@
+// The catalogue, family D: data.
+#include <array>
+
+#include "checks/rules.h"
+#include "common/catalogue_families.h"
+
+namespace greymet::checks::internal {
+
+using model::RuleCode;
+using model::Severity;
+
+namespace {
+
+constexpr std::array data_rules{
+    RuleEntry{RuleCode::D01, Severity::warning, "engineering range does not fit the type",
+              "A value beyond what the type holds wraps round or sticks.",
+              R"(point,area,address,type,factor,max
+flow,hr,0,u16,0.1,9000)",
+              R"(point,area,address,type,factor,max
+flow,hr,0,u16,1,9000)",
+              "Look up type and factor again.", "", check_maps, Needs::plan},
+    RuleEntry{
+        RuleCode::D02, Severity::warning, "word order of long values not stated",
+        "Half of all devices send the words of a 32-bit value one way, half the other; a wrong "
+        "guess gives a number that looks like noise.",
+        R"({ name = "x", slave = "pump", fc = 3, at = 10, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"([slave.pump]
+word_order = "ABCD"
+{ name = "x", slave = "pump", fc = 3, at = 10, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "Write word_order at the slave, or in the map's column.", "", check_data, Needs::plan},
+    RuleEntry{RuleCode::D03, Severity::error, "bit number outside 0..15",
+              "A register has 16 bits, numbered from the least significant one, 0.",
+              R"(point,area,address,type,bit
+ready,hr,0,bool,16)",
+              R"(point,area,address,type,bit
+ready,hr,0,bool,15)",
+              "Count bits from 0.", ""},
+    RuleEntry{
+        RuleCode::D04, Severity::error, "text and quantity disagree",
+        "Half of a text is another text.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 40, count = 3, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 40, count = 5, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "Two characters to a register, rounded up.", "", check_addresses, Needs::plan},
+    RuleEntry{RuleCode::D05, Severity::warning, "value passed on in another word order",
+              "A value copied word by word keeps the order of where it came from.",
+              R"([controller.loadout]
+word_order = "ABCD"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
+              R"([controller.loadout]
+word_order = "CDAB"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 2, from = "%MW100", every = "100ms" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
+              "Swap the words in the program before they are passed on, or say `swap` where the "
+              "controller does.",
+              "", check_data, Needs::plan, RuleCodes{RuleCode::V02, RuleCode::V03}},
+    RuleEntry{
+        RuleCode::D06, Severity::warning, "value passed on as another quantity",
+        "A copy moves bits, not meaning: another type, factor or unit at the destination makes it "
+        "another number.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = "code", into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "out", slave = "pump", fc = 6, at = 0, from = "%MW100", every = "1s" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
+        R"({ name = "in", slave = "gauge", fc = 3, at = "code", into = "%MW0", every = "1s", on_loss = "hold" }
+{ name = "out", slave = "pump", fc = 6, at = 1, from = "%MW100", every = "1s" }
+[exchange]
+copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
+        "Convert it in the program, or correct the map.", "", check_data, Needs::plan,
+        RuleCodes{RuleCode::V02, RuleCode::V03, RuleCode::V04}},
+};
+
+}  // namespace
+
+std::span<const RuleEntry> data_entries() {
+  return data_rules;
+}
+
+}  // namespace greymet::checks::internal

@@ -1,0 +1,349 @@
+// Family M on the controllers' side: M01, M02, M06, M10, M12. All compare bits of stores, so that
+// bits inside words are seen.
+#include <algorithm>
+#include <map>
+#include <span>
+
+#include "checks/rules.h"
+#include "common/cure_edits.h"
+#include "common/rule_text.h"
+#include "model/free_memory.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::checks {
+
+using internal::report;
+using model::BitRange;
+using model::Findings;
+using model::RuleCode;
+using model::Severity;
+
+namespace {
+
+using Use = model::MemoryUse;
+using UseKind = model::MemoryPurpose;
+
+bool is_data(const Use& use) {
+  return use.purpose == UseKind::read || use.purpose == UseKind::sent;
+}
+
+// Keeps, for one sort of use, the one that reaches furthest, and the furthest of another owner: so
+// every overlap is met although each use is compared with two others only.
+class Furthest {
+ public:
+  void add(const Use& use) {
+    if (best_ == nullptr || use.bits.end > best_->bits.end) {
+      if (best_ != nullptr && best_->owner != use.owner) second_ = best_;
+      best_ = &use;
+    } else if (use.owner != best_->owner &&
+               (second_ == nullptr || use.bits.end > second_->bits.end)) {
+      second_ = &use;
+    }
+  }
+  // One that overlaps `use` (which starts no earlier) and is somebody else's.
+  [[nodiscard]] const Use* overlapping(const Use& use) const {
+    for (const Use* candidate : {best_, second_}) {
+      if (candidate != nullptr && candidate->owner != use.owner &&
+          candidate->bits.end > use.bits.first) {
+        return candidate;
+      }
+    }
+    return nullptr;
+  }
+  // The same, own ones included.
+  [[nodiscard]] const Use* overlapping_any(const Use& use) const {
+    return best_ != nullptr && best_->bits.end > use.bits.first ? best_ : nullptr;
+  }
+
+ private:
+  const Use* best_ = nullptr;
+  const Use* second_ = nullptr;
+};
+
+class MemoryRules {
+ public:
+  MemoryRules(const RuleInput& in, Findings& out)
+      : plan_(in.plan), out_(out), uses_(memory_uses(in.plan)), all_(uses_) {
+    for (auto& uses : uses_) {
+      std::erase_if(uses, [&](const Use& use) { return !is_judged(in, use); });
+    }
+  }
+
+  void check() {
+    for (std::size_t c = 0; c < uses_.size(); ++c) check_controller(c);
+  }
+
+ private:
+  // Ranges that are wrong by themselves, and uses that harm nobody, are left out.
+  static bool is_judged(const RuleInput& in, const Use& use) {
+    switch (use.purpose) {
+      case UseKind::status:
+      case UseKind::heartbeat:
+      case UseKind::trigger:
+      case UseKind::gate:
+      case UseKind::copy_target: return true;
+      case UseKind::read:
+      case UseKind::sent:
+      case UseKind::written_by_peer: return !in.range_is_wrong[use.owner];
+      case UseKind::copy_source:
+      case UseKind::read_by_peer: return false;
+    }
+    return false;
+  }
+
+  static int owner_kind(UseKind purpose) {
+    switch (purpose) {
+      case UseKind::heartbeat: return 1;
+      case UseKind::copy_source:
+      case UseKind::copy_target: return 2;
+      default: return 0;
+    }
+  }
+  // What the program sets to make a transaction run, or to let it.
+  static bool is_command(UseKind purpose) {
+    return purpose == UseKind::trigger || purpose == UseKind::gate;
+  }
+  static UseKind other_command(const Use& use, UseKind other_kind) {
+    return is_command(use.purpose) ? use.purpose : other_kind;
+  }
+
+  [[nodiscard]] model::Subject subject(const Use& use) const { return owner_subject(plan_, use); }
+  [[nodiscard]] std::string shared_range(std::size_t c, const Use& a, const Use& b) const {
+    return plan_.layouts[c].name_of(BitRange{a.bits.store, std::max(a.bits.first, b.bits.first),
+                                             std::min(a.bits.end, b.bits.end)});
+  }
+
+  void check_controller(std::size_t c) {
+    std::vector<Use>& uses = uses_[c];
+    std::stable_sort(uses.begin(), uses.end(), [](const Use& a, const Use& b) {
+      return a.bits.store != b.bits.store ? a.bits.store < b.bits.store
+                                          : a.bits.first < b.bits.first;
+    });
+    for (std::size_t i = 0; i < uses.size();) {
+      std::size_t end = i;
+      while (end < uses.size() && uses[end].bits.store == uses[i].bits.store) ++end;
+      sweep(c, {uses.begin() + static_cast<std::ptrdiff_t>(i),
+                uses.begin() + static_cast<std::ptrdiff_t>(end)});
+      i = end;
+    }
+    report_reads_on_sources(c);
+  }
+
+  void sweep(std::size_t c, std::span<const Use> uses) {
+    std::map<UseKind, Furthest> furthest;
+    for (const Use& use : uses) {
+      for (auto& [kind, others] : furthest) compare(c, use, kind, others);
+      furthest[use.purpose].add(use);
+    }
+  }
+
+  void compare(std::size_t c, const Use& use, UseKind other_kind, const Furthest& others) {
+    const auto kinds = [&](UseKind a, UseKind b) {
+      return (use.purpose == a && other_kind == b) || (use.purpose == b && other_kind == a);
+    };
+    const bool statuses = use.purpose == UseKind::status || other_kind == UseKind::status;
+    // owners of heartbeats, copies and transactions are counted apart: they are never the same
+    const bool apart = owner_kind(use.purpose) != owner_kind(other_kind);
+    const bool commands = is_command(use.purpose) || is_command(other_kind);
+    const Use* other =
+        statuses || apart || commands ? others.overlapping_any(use) : others.overlapping(use);
+    if (other == nullptr) return;
+    if (kinds(UseKind::read, UseKind::read)) {
+      report_double_read(c, use, *other);
+    } else if (kinds(UseKind::read, UseKind::sent)) {
+      const Use& read = use.purpose == UseKind::read ? use : *other;
+      const Use& sent = use.purpose == UseKind::read ? *other : use;
+      const auto& writer = plan_.declared(plan_.transactions[sent.owner]);
+      if (!value_or(writer.relays, false)) on_source_[read.owner].push_back({read, sent});
+    } else if (statuses && commands) {
+      report_command_status(c, use, *other);
+    } else if (statuses) {
+      report_status(c, use, *other);
+    } else if (commands && (kinds(UseKind::read, other_command(use, other_kind)) ||
+                            kinds(UseKind::copy_target, other_command(use, other_kind)))) {
+      report_command_filled(c, use, *other);
+    } else if (kinds(UseKind::heartbeat, UseKind::read) ||
+               kinds(UseKind::heartbeat, UseKind::written_by_peer) ||
+               kinds(UseKind::heartbeat, UseKind::copy_target)) {
+      report_heartbeat(c, use.purpose == UseKind::heartbeat ? use : *other,
+                       use.purpose == UseKind::heartbeat ? *other : use);
+    } else if (kinds(UseKind::heartbeat, UseKind::heartbeat)) {
+      report(out_, RuleCode::M06, Severity::error, use.place, subject(use),
+             fmt::format("uses {} like {}", shared_range(c, use, *other), subject(*other)),
+             "give each heartbeat a bit of its own", {{other->place, "the other one is here"}});
+    } else if (kinds(UseKind::written_by_peer, UseKind::read)) {
+      report_peer(c, use, *other);
+    }
+  }
+
+  [[nodiscard]] std::optional<std::int64_t> parity_of(const Use& read) const {
+    return internal::start_parity(plan_, plan_.transactions[read.owner], true);
+  }
+
+  // The lowest free place for a range.
+  [[nodiscard]] std::optional<std::string> free_place(
+      std::size_t c, const model::MemoryRange& wanted,
+      std::optional<std::int64_t> parity = std::nullopt) {
+    const model::ControllerIndex controller(c);
+    const auto [left, is_new] = free_.try_emplace(c, plan_, controller, all_[controller]);
+    const auto free = left->second.lowest(wanted.area, wanted.count, parity);
+    if (!free) return std::nullopt;
+    return plan_.layouts[c].name_of(free->area, free->number);
+  }
+  // Moves what the last finding is about there.
+  void cure_place(std::size_t c, const model::MemoryRange& wanted, model::Range place,
+                  std::string_view key, std::optional<std::int64_t> parity = std::nullopt) {
+    if (const auto free = free_place(c, wanted, parity)) {
+      internal::cure_by_keys(out_, fmt::format("write {} = \"{}\"", key, *free), place,
+                             {{std::string(key), internal::toml_text(*free)}}, false);
+    }
+  }
+
+  // "write into = "%MW120", which is free"
+  [[nodiscard]] std::string free_text(std::size_t c, const model::MemoryRange& wanted,
+                                      std::string_view key,
+                                      std::optional<std::int64_t> parity = std::nullopt) {
+    const auto free = free_place(c, wanted, parity);
+    if (!free) return "no range of this length is free; enlarge the area";
+    return fmt::format("write {} = \"{}\", which is free", key, *free);
+  }
+
+  // M01
+  void report_double_read(std::size_t c, const Use& a, const Use& b) {
+    const Use& late = a.owner > b.owner ? a : b;
+    const Use& early = a.owner > b.owner ? b : a;
+    const auto& into = plan_.transactions[late.owner].into;
+    report(out_, RuleCode::M01, Severity::error, late.place, subject(late),
+           fmt::format("reads into {} of controller {}, which {} fills as well",
+                       shared_range(c, a, b), plan_.plan.controllers[c].name, subject(early)),
+           into ? free_text(c, *into, "into", parity_of(late))
+                : std::string("move one of them; `greymet memory` shows what is free"),
+           {{early.place, "the other read is here"}});
+    if (into) cure_place(c, *into, late.place, "into", parity_of(late));
+  }
+
+  // M02, gathered per read
+  void report_reads_on_sources(std::size_t c) {
+    for (const auto& [owner, pairs] : on_source_) {
+      const auto& [read, sent] = pairs.front();
+      const auto& into = plan_.transactions[read.owner].into;
+      const std::string more =
+          pairs.size() > 1 ? fmt::format(" (and {} more)", pairs.size() - 1) : std::string();
+      report(out_, RuleCode::M02, Severity::error, read.place, subject(read),
+             fmt::format("lands on {} of controller {}, which {} sends{}: what the program puts "
+                         "there goes back to what was read",
+                         shared_range(c, read, sent), plan_.plan.controllers[c].name, subject(sent),
+                         more),
+             fmt::format(
+                 "{}; if the write shall pass on what was read, say relays = true there",
+                 into ? free_text(c, *into, "into", parity_of(read)) : "read into other words"),
+             {{sent.place, "the write's source is here"}});
+      if (into) cure_place(c, *into, read.place, "into", parity_of(read));
+    }
+    on_source_.clear();
+  }
+
+  // A free bit or word of the area that the status names.
+  [[nodiscard]] std::string free_status_text(std::size_t c, const Use& status) {
+    for (const model::Status& each : plan_.transactions[status.owner].status) {
+      if (each.kind != *status.status_kind || each.range.bit) continue;
+      return free_text(c, each.range, to_string(each.kind));
+    }
+    return "put status bits where nothing else is";
+  }
+
+  // M06
+  void report_status(std::size_t c, const Use& a, const Use& b) {
+    const Use& status = a.purpose == UseKind::status ? a : b;
+    const Use& other = a.purpose == UseKind::status ? b : a;
+    std::string what;
+    if (other.purpose == UseKind::copy_target) {
+      what = fmt::format("what {} fills", subject(other));
+    } else if (other.purpose == UseKind::written_by_peer) {
+      what = fmt::format("what {} writes from outside", subject(other));
+    } else if (other.purpose == UseKind::status) {
+      what = fmt::format("the `{}` of {}", to_string(*other.status_kind), subject(other));
+    } else if (is_data(other)) {
+      what = fmt::format("the data that {} {}", subject(other),
+                         other.purpose == UseKind::read ? "reads" : "sends");
+    } else {
+      what = fmt::format("the bit of {}", subject(other));
+    }
+    report(out_, RuleCode::M06, Severity::error, status.place, subject(status),
+           fmt::format("`{}` lies on {}, inside {}", to_string(*status.status_kind),
+                       shared_range(c, a, b), what),
+           free_status_text(c, status), {{other.place, "the other use is here"}});
+    for (const model::Status& each : plan_.transactions[status.owner].status) {
+      if (each.kind == *status.status_kind && !each.range.bit) {
+        cure_place(c, each.range, status.place, to_string(each.kind));
+      }
+    }
+  }
+
+  void report_heartbeat(std::size_t c, const Use& heartbeat, const Use& read) {
+    report(out_, RuleCode::M06, Severity::error, heartbeat.place, subject(heartbeat),
+           fmt::format("toggles {}, which {} overwrites{}", shared_range(c, heartbeat, read),
+                       subject(read),
+                       read.purpose == UseKind::read          ? " with what it reads"
+                       : read.purpose == UseKind::copy_target ? ""
+                                                              : " from outside"),
+           "toggle a bit that nothing else fills", {{read.place, "the other use is here"}});
+  }
+
+  // M12, error: a transaction that runs because of how another one went
+  void report_command_status(std::size_t c, const Use& a, const Use& b) {
+    const Use& status = a.purpose == UseKind::status ? a : b;
+    const Use& command = a.purpose == UseKind::status ? b : a;
+    report(out_, RuleCode::M12, Severity::error, command.place, subject(command),
+           fmt::format("{} {}, which is the `{}` of {}",
+                       command.purpose == UseKind::trigger ? "is triggered by" : "runs only with",
+                       shared_range(c, a, b), to_string(*status.status_kind), subject(status)),
+           "let the program set a bit of its own from the status",
+           {{status.place, "the status is here"}});
+  }
+
+  // M12, warning: what arrives from outside starts or stops a transaction
+  void report_command_filled(std::size_t c, const Use& a, const Use& b) {
+    const Use& command = is_command(a.purpose) ? a : b;
+    const Use& filled = is_command(a.purpose) ? b : a;
+    const auto relays = [&](const Use& use) {
+      return owner_kind(use.purpose) == 0 &&
+             value_or(plan_.declared(plan_.transactions[use.owner]).relays, false);
+    };
+    if (relays(command) || relays(filled)) return;
+    report(
+        out_, RuleCode::M12, Severity::warning, command.place, subject(command),
+        fmt::format("{} {}, which {} fills",
+                    command.purpose == UseKind::trigger ? "is triggered by" : "runs only with",
+                    shared_range(c, a, b), subject(filled)),
+        "use a bit that the program sets; or say relays = true here if what arrives shall decide",
+        {{filled.place, "it is filled here"}});
+  }
+
+  // M10
+  void report_peer(std::size_t c, const Use& a, const Use& b) {
+    const Use& peer = a.purpose == UseKind::written_by_peer ? a : b;
+    const Use& own = a.purpose == UseKind::written_by_peer ? b : a;
+    report(out_, RuleCode::M10, Severity::warning, own.place, subject(own),
+           fmt::format("reads into {} of controller {}, which {} writes from outside",
+                       shared_range(c, a, b), plan_.plan.controllers[c].name, subject(peer)),
+           "keep what peers write apart from what own reads fill",
+           {{peer.place, "the peer writes here"}});
+  }
+
+  const model::ResolvedPlan& plan_;
+  Findings& out_;
+  using UsesOf = model::Indexed<std::vector<Use>, model::ControllerIndex>;
+  UsesOf uses_;       // those the rules judge
+  const UsesOf all_;  // all of them: what is not free
+  std::map<std::size_t, std::vector<std::pair<Use, Use>>> on_source_;
+  std::map<std::size_t, model::FreeMemory> free_;  // per controller
+};
+
+}  // namespace
+
+void check_memory(const RuleInput& in, Findings& out) {
+  MemoryRules(in, out).check();
+}
+
+}  // namespace greymet::checks

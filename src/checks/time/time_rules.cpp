@@ -1,0 +1,341 @@
+// Family T, first half: does it fit (T01 to T03, T05, T07, T10).
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "checks/rules.h"
+#include "common/cure_edits.h"
+#include "common/line_text.h"
+#include "common/rule_text.h"
+#include "model/boundaries.h"
+#include "model/resolved_plan.h"
+#include "timing/simulation.h"
+
+namespace greymet::checks {
+
+using internal::line_place;
+using internal::line_subject;
+using internal::report;
+using model::Duration;
+using model::Findings;
+using model::in_ms;
+using model::rounded_up;
+using model::RuleCode;
+using model::Severity;
+using model::to_text;
+using model::TriggerKind;
+using std::chrono::milliseconds;
+using timing::Job;
+using timing::LineReport;
+using timing::Queue;
+using timing::TransactionReport;
+
+namespace {
+
+constexpr double full_percent = 100;
+constexpr double busy_percent = 80;
+
+class TimeRules {
+ public:
+  TimeRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
+      : plan_(in.plan), timing_(timing), out_(out) {}
+
+  void check() {
+    for (const model::ResolvedTransaction& t : plan_.transactions) check_period(t);
+    for (const LineReport& line : timing_.lines) {
+      const auto use = check_use(line);
+      if (!line.queue) continue;
+      const Queue& queue = timing_.model.queues[*line.queue];
+      for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+        check_response(line, queue, j, use);
+      }
+      check_timeout(queue);
+      check_tries(line, queue);
+      check_span(line, queue);
+    }
+  }
+
+ private:
+  [[nodiscard]] const model::Transaction& declared(const Job& job) const {
+    return plan_.declared(plan_.transactions[job.transaction]);
+  }
+  [[nodiscard]] model::Range period_place(const Job& job) const {
+    return plan_.transactions[job.transaction].trigger->place;
+  }
+
+  // T05
+  void check_period(const model::ResolvedTransaction& t) {
+    if (!t.trigger || t.trigger->kind != TriggerKind::cyclic || !t.controller) return;
+    const model::Controller& c = plan_.plan.controllers[*t.controller];
+    const Duration period = t.trigger->period;
+    const model::Subject subject = subject_of(plan_.declared(t));
+    if (c.scan && period < c.scan->value) {
+      report(out_, RuleCode::T05, Severity::error, t.trigger->place, subject,
+             fmt::format("runs every {}, but the program of controller {} only once in {}",
+                         to_text(period), c.name, to_text(c.scan->value)),
+             {}, {{c.scan->place, "the scan is here"}});
+      internal::cure_by_keys(
+          out_, fmt::format("write every = \"{}\" or more", to_text(c.scan->value)),
+          t.trigger->place, {{"every", internal::toml_text(c.scan->value)}}, false);
+      return;
+    }
+    if (!c.model || !c.model->period_step || c.model->period_step->value <= Duration{}) return;
+    const Duration step = c.model->period_step->value;
+    if (period % step == Duration{}) return;
+    report(out_, RuleCode::T05, Severity::warning, t.trigger->place, subject,
+           fmt::format("runs every {}; controller {} counts periods in steps of {}",
+                       to_text(period), c.name, to_text(step)),
+           {}, {{c.model->period_step->place, "the step is stated here"}});
+    internal::cure_by_keys(
+        out_, fmt::format("write every = \"{}\"", to_text(rounded_up(period, step))),
+        t.trigger->place, {{"every", internal::toml_text(rounded_up(period, step))}}, false);
+  }
+
+  // T01. Returns its severity, so that T02 does not repeat it.
+  std::optional<Severity> check_use(const LineReport& line) {
+    const double use = line.utilisation_percent;
+    if (use <= busy_percent) return std::nullopt;
+    const Severity severity = use > full_percent ? Severity::error : Severity::warning;
+    const Job* largest = nullptr;
+    double largest_share = 0;
+    const Job* requested = nullptr;  // on a bit or a change: min_gap says how often
+    double requested_share = 0;
+    for (const Queue& queue : timing_.model.queues) {
+      const bool here = line.queue ? &queue == &timing_.model.queues[*line.queue]
+                                   : queue.line && plan_.plan.lines[*queue.line].name == line.name;
+      if (!here) continue;
+      for (const Job& job : queue.jobs) {
+        if (!timing::recurs(job)) continue;
+        const Duration busy = line.queue ? job.times.longest : job.times.serial_longest();
+        const double share = full_percent * static_cast<double>(busy.count()) /
+                             static_cast<double>(job.period.count());
+        if (share > largest_share) {
+          largest_share = share;
+          largest = &job;
+        }
+        const bool on_request =
+            job.kind == TriggerKind::on_bit || job.kind == TriggerKind::on_change;
+        if (on_request && share > requested_share) {
+          requested_share = share;
+          requested = &job;
+        }
+      }
+    }
+    if (largest == nullptr) return std::nullopt;
+    if (severity == Severity::error && has_impossible_period(line)) return severity;  // T05 speaks
+    report(out_, RuleCode::T01, severity, line_place(plan_, timing_, line),
+           line_subject(plan_, timing_, line),
+           fmt::format("{:.1f} % used by the longest durations: {}", use,
+                       use > full_percent ? "more than there is time for"
+                                          : "little room is left for failures and retries"),
+           // what is rare in practice is the first to doubt
+           requested != nullptr && busy_percent > use - requested_share
+               ? cure_for_use(use, *requested, requested_share)
+               : cure_for_use(use, *largest, largest_share));
+    return severity;
+  }
+
+  // Some transaction is faster than the program that sends it (T05, an error).
+  [[nodiscard]] bool has_impossible_period(const LineReport& line) const {
+    if (!line.queue) return false;
+    const Queue& queue = timing_.model.queues[*line.queue];
+    return std::any_of(queue.jobs.begin(), queue.jobs.end(),
+                       [&](const Job& job) { return is_impossible(job, queue); });
+  }
+  [[nodiscard]] bool is_impossible(const Job& job, const Queue& queue) const {
+    const auto& scan = plan_.plan.controllers[queue.controller].scan;
+    return job.kind == TriggerKind::cyclic && scan && job.period < scan->value;
+  }
+
+  // A longer period for the largest consumer, where that alone is enough.
+  [[nodiscard]] std::string cure_for_use(double use, const Job& job, double share) const {
+    const double room = busy_percent - (use - share);
+    if (room <= 0) {
+      return fmt::format("make all periods {:.1f} times as long, raise the baud, or split the line",
+                         std::ceil(10 * use / busy_percent) / 10);
+    }
+    const double wanted = static_cast<double>(job.period.count()) * share / room;
+    const Duration step = job.period >= milliseconds(1000) ? milliseconds(100) : milliseconds(10);
+    const Duration period = rounded_up(Duration(static_cast<std::int64_t>(wanted)), step);
+    const double left =
+        use - share +
+        share * static_cast<double>(job.period.count()) / static_cast<double>(period.count());
+    const bool on_request = job.kind == TriggerKind::on_bit || job.kind == TriggerKind::on_change;
+    if (on_request) {
+      return fmt::format(
+          "{} is counted as often as its min_gap of {} allows, {:.1f} %: min_gap = \"{}\" there "
+          "leaves {:.1f} %",
+          declared(job).name, to_text(job.period), share, to_text(period), left);
+    }
+    const auto& target = plan_.transactions[job.transaction].target;
+    if (target && target->is_peer) {
+      const auto& scan = plan_.plan.controllers[target->index].scan;
+      const Duration reply =
+          job.times.network ? job.times.network->slave_longest : timing::longest_reply(job.times);
+      if (scan && 2 * reply > job.times.longest) {
+        return fmt::format(
+            "{} waits up to {} of its {} for controller {}, whose scan of {} decides when it "
+            "answers; every = \"{}\" there leaves {:.1f} %",
+            declared(job).name, in_ms(reply), in_ms(job.times.longest),
+            plan_.plan.controllers[target->index].name, to_text(scan->value), to_text(period),
+            left);
+      }
+    }
+    return fmt::format(
+        "{} takes {:.1f} % of it: every = \"{}\" there leaves {:.1f} %; or raise the baud, or "
+        "split "
+        "the line",
+        declared(job).name, share, to_text(period), left);
+  }
+
+  // T02
+  void check_response(const LineReport& line, const Queue& queue, std::size_t j,
+                      std::optional<Severity> use) {
+    const Job& job = queue.jobs[j];
+    const TransactionReport& t = line.transactions[j];
+    if (job.kind != TriggerKind::cyclic || !t.response_bound || is_impossible(job, queue)) return;
+    const model::Subject subject = subject_of(declared(job));
+    // another period moves the releases against each other: only the bound of any phases stays
+    const Duration stays = t.response_bound_any_phase.value_or(*t.response_bound);
+    const std::string slower =
+        fmt::format("write every = \"{}\", or see `greymet timing` for what it waits for",
+                    to_text(rounded_up(stays, milliseconds(10))));
+    if (t.missed > 0) {
+      if (use == Severity::error) return;
+      report(out_, RuleCode::T02, Severity::error, period_place(job), subject,
+             fmt::format("misses its period of {}: even with all slaves well, {} {} lost "
+                         "in {} simulated",
+                         to_text(job.period), t.missed,
+                         t.missed == 1 ? "release was" : "releases were", to_text(line.simulated)),
+             slower);
+      cure_period(job, rounded_up(stays, milliseconds(10)));
+    } else if (*t.response_bound > job.period && !use && !only_because_of_continuous(queue, t)) {
+      report(out_, RuleCode::T02, Severity::warning, period_place(job), subject,
+             fmt::format("its period of {} is not guaranteed: a response may take up to {}; {} was "
+                         "the longest simulated",
+                         to_text(job.period), in_ms(*t.response_bound),
+                         t.response_simulated ? in_ms(*t.response_simulated) : "none"),
+             slower);
+      cure_period(job, rounded_up(stays, milliseconds(10)));
+    }
+  }
+
+  void cure_period(const Job& job, Duration period) {
+    internal::cure_by_keys(out_, fmt::format("write every = \"{}\"", to_text(period)),
+                           period_place(job), {{"every", internal::toml_text(period)}}, false);
+  }
+
+  // Then T08 speaks of the continuous one.
+  [[nodiscard]] static bool only_because_of_continuous(const Queue& queue,
+                                                       const TransactionReport& t) {
+    const Duration longest = timing::longest_continuous(queue);
+    return longest > Duration{} && *t.response_bound - longest <= *t.period;
+  }
+
+  // T03: gathered per line, because the timeout belongs to it.
+  void check_timeout(const Queue& queue) {
+    std::set<std::string> slow;
+    const Job* worst = nullptr;
+    Duration longest{};
+    for (const Job& job : queue.jobs) {
+      if (job.times.broadcast) continue;
+      const Duration reply = timing::longest_reply(job.times);
+      if (reply <= job.times.timeout) continue;
+      slow.insert(plan_.target_name(*plan_.transactions[job.transaction].target));
+      if (reply > longest) {
+        longest = reply;
+        worst = &job;
+      }
+    }
+    if (worst == nullptr) return;
+    const auto& t = plan_.transactions[worst->transaction];
+    const auto owner = internal::timeout_owner(plan_, t);
+    if (!owner.is_known) return;
+    const std::string more =
+        slow.size() > 1 ? fmt::format("; {} slaves can be too late", slow.size()) : "";
+    report(out_, RuleCode::T03, Severity::error, owner.place, owner.subject,
+           fmt::format("timeout {} is shorter than the longest answer of {} to {}: {} to its {} "
+                       "byte{}{}",
+                       to_text(worst->times.timeout), plan_.target_name(*t.target),
+                       declared(*worst).name, in_ms(longest),
+                       worst->times.timeout_to_first ? "first" : "last",
+                       worst->times.default_reply ? " (with the default reply time)" : "", more),
+           {}, {{declared(*worst).place, "this transaction"}});
+    const Duration timeout = rounded_up(longest, milliseconds(10));
+    internal::cure_by_keys(out_, fmt::format("write timeout = \"{}\"", to_text(timeout)),
+                           owner.place, {{"timeout", internal::toml_text(timeout)}}, false);
+  }
+
+  // T07: gathered per line.
+  void check_tries(const LineReport& line, const Queue& queue) {
+    std::size_t count = 0;
+    const Job* worst = nullptr;
+    const auto all_tries = [](const Job& job) {
+      return model::times(1 + job.times.retries, job.times.timeout);
+    };
+    for (const Job& job : queue.jobs) {
+      if (job.kind != TriggerKind::cyclic || job.times.broadcast) continue;
+      if (all_tries(job) <= job.period) continue;
+      ++count;
+      if (worst == nullptr || job.period < worst->period) worst = &job;
+    }
+    if (worst == nullptr) return;
+    if (!internal::timeout_owner(plan_, plan_.transactions[worst->transaction]).is_known) return;
+    const std::string more = count > 1 ? fmt::format(", as are those of {} more", count - 1) : "";
+    report(
+        out_, RuleCode::T07, Severity::note, period_place(*worst),
+        line_subject(plan_, timing_, line),
+        fmt::format("the tries of {} to a silent slave take {} ({} x {}), longer than its period "
+                    "of {}{}: it then runs at the pace of its timeouts",
+                    declared(*worst).name, to_text(all_tries(*worst)), 1 + worst->times.retries,
+                    to_text(worst->times.timeout), to_text(worst->period), more),
+        cure_for_tries(*worst, queue));
+  }
+
+  // A timeout that fits into the period, if all slaves under it answer in time.
+  [[nodiscard]] static std::string cure_for_tries(const Job& worst, const Queue& queue) {
+    Duration longest{};
+    for (const Job& job : queue.jobs) {
+      if (!job.times.broadcast) longest = std::max(longest, timing::longest_reply(job.times));
+    }
+    for (const std::int64_t tries : {1 + worst.times.retries, std::int64_t{1}}) {
+      const Duration timeout = model::rounded_down(worst.period / tries, milliseconds(10));
+      if (timeout < longest || timeout <= Duration{}) continue;
+      return fmt::format("write timeout = \"{}\"{} (the longest answer takes {}), or accept it",
+                         to_text(std::min(timeout, worst.times.timeout)),
+                         tries == 1 && worst.times.retries > 0 ? " and retries = 0" : "",
+                         in_ms(longest));
+    }
+    return "a longer period, or accept it";
+  }
+
+  // T10
+  void check_span(const LineReport& line, const Queue& queue) {
+    if (queue.jobs.empty() || line.simulation_complete) return;
+    const auto hyperperiod =
+        timing::hyperperiod(timing_.model, {*line.queue}, std::chrono::hours(24 * 366));
+    report(
+        out_, RuleCode::T10, Severity::note, line_place(plan_, timing_, line),
+        line_subject(plan_, timing_, line),
+        fmt::format("{} of its time were simulated, and what can happen had not repeated by then: "
+                    "its periods come together {}",
+                    to_text(model::rounded_down(line.simulated, milliseconds(1000))),
+                    hyperperiod ? fmt::format("every {}", to_text(*hyperperiod))
+                                : std::string("less than once a year")),
+        timing::longest_continuous(queue) > Duration{}
+            ? "rely on the bounds here: what runs continuously seldom repeats exactly"
+            : "rely on the bounds here, or choose periods that divide each other");
+  }
+
+  const model::ResolvedPlan& plan_;
+  const timing::TimingReport& timing_;
+  Findings& out_;
+};
+
+}  // namespace
+
+void check_times(const RuleInput& in, Findings& out) {
+  TimeRules(in, in.timing(), out).check();
+}
+
+}  // namespace greymet::checks

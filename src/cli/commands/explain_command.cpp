@@ -1,0 +1,98 @@
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "checks/catalogue.h"
+#include "cli/print.h"
+#include "files/answers_json.h"
+#include "line/command_line.h"
+
+namespace greymet::cli {
+namespace {
+
+std::string indented(std::string_view text) {
+  std::string out;
+  std::size_t from = 0;
+  while (from < text.size()) {
+    const std::size_t end = std::min(text.find('\n', from), text.size());
+    out += fmt::format("    {}\n", text.substr(from, end - from));
+    from = end + 1;
+  }
+  return out;
+}
+
+std::string entry_text(const checks::RuleEntry& e, const Terminal& terminal) {
+  const std::string head =
+      fmt::format("{} ({}): {}", to_string(e.code), to_string(e.severity), e.title);
+  std::string text = tinted(terminal, Tint::bold, head) + "\n\n";
+  text += folded(e.why, 0, 0, terminal.width) + "\n\nwrong:\n" + indented(e.wrong) + "\nright:\n" +
+          indented(e.right) + "\nremedy: " + folded(e.remedy, 8, 8, terminal.width) + "\n";
+  if (!e.clause.empty()) {
+    text += fmt::format("\nstandard: {}\n", e.clause);
+    text += tinted(terminal, Tint::dim, std::string(checks::standards_text())) + "\n";
+  }
+  return text;
+}
+
+std::string list_text(const std::vector<const checks::RuleEntry*>& entries,
+                      const Terminal& terminal) {
+  std::string text;
+  const checks::RuleFamily* family = nullptr;
+  for (const checks::RuleEntry* e : entries) {
+    const checks::RuleFamily& own = checks::family_of(e->code);
+    if (&own != family) {
+      text +=
+          fmt::format("{}{}\n", family == nullptr ? "" : "\n",
+                      tinted(terminal, Tint::bold, fmt::format("{}: {}", own.letter, own.title)));
+      family = &own;
+    }
+    text += fmt::format("  {} {:<8}{}\n", to_string(e->code), to_string(e->severity),
+                        folded(e->title, 14, 14, terminal.width));
+  }
+  return text;
+}
+
+std::string upper(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(), [](char c) {
+    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
+  });
+  return text;
+}
+
+}  // namespace
+
+int run_explain(const ExplainOptions& options, const Terminal& terminal) {
+  const std::string wanted = upper(options.code);
+  std::vector<const checks::RuleEntry*> entries;
+  for (const checks::RuleEntry& e : checks::catalogue()) {
+    const std::string_view code = to_string(e.code);
+    if (wanted.empty() || wanted == code || wanted == code.substr(0, 1)) entries.push_back(&e);
+  }
+  if (entries.empty()) {
+    terminal.err << fmt::format(
+        "greymet: there is no rule '{}'; write e.g. greymet explain F09, or a family such as F\n",
+        shown(options.code.substr(0, 40)));
+    return exit_usage;
+  }
+  if (options.format == "markdown") {
+    terminal.out << checks::rules_document();
+  } else if (options.format == "json") {
+    terminal.out << files::rules_json(entries);
+  } else if (entries.size() == 1) {
+    terminal.out << entry_text(*entries.front(), terminal);
+  } else {
+    terminal.out << list_text(entries, terminal);
+  }
+  return exit_fine;
+}
+
+Action declare_explain(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<ExplainOptions>();
+  command.add_option("CODE", options->code,
+                     "a rule such as F09, or a family such as F; all if left out");
+  add_format(command, options->format, "markdown", "docs/rules.md, all rules");
+  return [options, &terminal] { return run_explain(*options, terminal); };
+}
+
+}  // namespace greymet::cli

@@ -1,0 +1,386 @@
+// New plans, and slaves that join an existing one.
+#include <algorithm>
+#include <filesystem>
+#include <map>
+#include <memory>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "cli/print.h"
+#include "cli/rewrite.h"
+#include "files/map_import.h"
+#include "files/map_reader.h"
+#include "files/new_plan.h"
+#include "files/output_folder.h"
+#include "files/plan_rewrite.h"
+#include "files/rewrite_files.h"
+#include "line/command_line.h"
+#include "model/duration_text.h"
+#include "model/file_name.h"
+#include "model/register_map.h"
+#include "new_words.h"
+#include "packing/pack.h"
+
+namespace greymet::cli {
+namespace {
+
+using files::NewSlave;
+
+constexpr const char* map_folder = "maps/";
+
+// The map of a device in our form; what was taken for what is told.
+tl::expected<files::ImportedMap, std::string> imported(const std::string& file,
+                                                       const std::string& sheet,
+                                                       const Terminal& terminal) {
+  const auto content = files::disk_files()(file, files::largest_map);
+  if (!content) return tl::unexpected(fmt::format("{}: {}", file, content.error().message));
+  auto map = files::import_map(file, *content, sheet);
+  if (!map) return tl::unexpected(fmt::format("{}: {}", file, map.error().message));
+  terminal.out << fmt::format("{}: {} points\n", shown(file), map->points);
+  for (const std::string& note : map->notes) terminal.out << fmt::format("  {}\n", shown(note));
+  return std::move(*map);
+}
+
+// Names of what can be read, by what holds it.
+void list_points(const std::string& csv, NewSlave& slave) {
+  model::Findings ignored;
+  const auto numbering = slave.numbering == "reference" ? model::Numbering::reference
+                         : slave.numbering == "from-1"  ? model::Numbering::from_1
+                                                        : model::Numbering::from_0;
+  const model::RegisterMap map = files::read_map(csv, slave.map, 0, numbering, {}, ignored);
+  for (const model::Point& point : map.points()) {
+    if (point.access == model::Access::write) {
+      slave.all_readable = false;
+      continue;
+    }
+    (is_bit_area(point.address.area) ? slave.bits : slave.words).push_back(point.name);
+  }
+}
+
+// What check says of the plan as it now is, in one line, and whether an error is among it.
+bool say_check(const std::string& plan, const Terminal& terminal) {
+  const files::LoadedPlan loaded = files::load_plan(plan, files::disk_files());
+  const auto findings = checks::check(loaded.plan, loaded.findings);
+  const auto tally = checks::tally_of(findings);
+  terminal.out << fmt::format("check: {}\n", tally_text(tally));
+  if (tally.errors + tally.warnings > 0) {
+    print_findings(loaded, findings, plain_terminal(terminal.out, terminal.err, terminal.width));
+  }
+  return tally.errors == 0;
+}
+
+int usage(const Terminal& terminal, const std::string& what) {
+  return usage_error(terminal, what);
+}
+
+// ---------------------------------------------------------------- a new plan
+
+Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOptions& options) {
+  files::NewPlan plan;
+  std::vector<std::string> maps;  // parallel to the slaves
+  plan.title = options.title;
+  plan.controller = options.controller;
+  plan.period = options.period;
+  if (!model::parse_duration(options.period)) {
+    return tl::unexpected(fmt::format("--period takes a time such as 1s; found '{}'",
+                                      shown(options.period.substr(0, 40))));
+  }
+  if (auto wrong = wrong_name(plan.controller); !wrong.empty()) return tl::unexpected(wrong);
+  std::set<std::string> names{plan.controller};
+  const auto twice = [&](const std::string& name) {
+    return fmt::format("the name '{}' is given twice", shown(name.substr(0, 60)));
+  };
+  for (const std::string& text : options.lines) {
+    auto line = line_from(text);
+    if (!line) return tl::unexpected(line.error());
+    const bool known = std::any_of(plan.lines.begin(), plan.lines.end(),
+                                   [&](const auto& l) { return l.name == line->name; });
+    if (known) return tl::unexpected(twice(line->name));
+    plan.lines.push_back(std::move(*line));
+  }
+  for (const std::string& text : options.peers) {
+    auto peer = named("peer", text, "loadout=192.168.1.20");
+    if (!peer) return tl::unexpected(peer.error());
+    if (auto wrong = wrong_name(peer->first); !wrong.empty()) return tl::unexpected(wrong);
+    if (!names.insert(peer->first).second) return tl::unexpected(twice(peer->first));
+    plan.peers.push_back({peer->first, peer->second});
+  }
+  const bool example = options.lines.empty() && options.slaves.empty() && options.peers.empty();
+  if (example) plan.lines.push_back({"line1", "rtu", 19200, "8E1"});
+  std::vector<std::string> slaves = options.slaves;
+  if (slaves.empty()) {
+    // a line without a slave says nothing
+    for (std::size_t i = 0; i < plan.lines.size(); ++i) {
+      slaves.push_back(fmt::format("device{}={},1", i + 1, plan.lines[i].name));
+    }
+  }
+  for (const std::string& text : slaves) {
+    auto slave = slave_from(text, plan.lines);
+    if (!slave) return tl::unexpected(slave.error());
+    if (auto wrong = wrong_name(slave->slave.name); !wrong.empty()) return tl::unexpected(wrong);
+    if (!names.insert(slave->slave.name).second) return tl::unexpected(twice(slave->slave.name));
+    plan.slaves.push_back(std::move(slave->slave));
+    maps.push_back(std::move(slave->map_file));
+  }
+  return std::pair(std::move(plan), std::move(maps));
+}
+
+// The plan with requests in place of its wants.
+tl::expected<std::string, std::string> packed(const std::string& path, const std::string& text,
+                                              std::map<std::string, std::string> files_beside) {
+  if (text.find("\nwants = [") == std::string::npos) return text;
+  files_beside[path] = text;
+  const files::LoadedPlan loaded =
+      files::load_plan(path, files::with_texts(files::disk_files(), std::move(files_beside)));
+  if (loaded.unreadable) return tl::unexpected(loaded.findings.front().message);
+  const packing::PackResult result = packing::pack(loaded.plan);
+  if (!result.problems.empty()) {
+    return tl::unexpected(
+        fmt::format("{}; {}", result.problems.front().message, result.problems.front().remedy));
+  }
+  std::vector<model::Transaction> transactions;
+  transactions.reserve(result.requests.size());
+  for (const auto& request : result.requests) transactions.push_back(request.declared);
+  return files::with_packed_wants(text, transactions);
+}
+
+int new_plan(const NewOptions& options, const Terminal& terminal) {
+  auto made = plan_from(options);
+  if (!made) return usage(terminal, made.error());
+  auto& [plan, maps] = *made;
+  std::map<std::string, std::string> written;  // maps by name of file
+  const std::vector<std::string> file_names = model::file_names_of(model::names_of(plan.slaves));
+  for (std::size_t s = 0; s < plan.slaves.size(); ++s) {
+    NewSlave& slave = plan.slaves[s];
+    slave.map = map_folder + file_names[s] + ".csv";
+    std::string csv = files::example_map();
+    if (!maps[s].empty()) {
+      auto map = imported(maps[s], options.sheet, terminal);
+      if (!map) {
+        terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
+        return exit_usage;
+      }
+      csv = map->csv;
+      slave.map_from = std::filesystem::path(maps[s]).filename().string();
+      slave.numbering = map->numbering;
+    }
+    if (!options.numbering.empty()) slave.numbering = options.numbering;
+    list_points(csv, slave);
+    written.emplace(slave.map, csv);
+  }
+  const std::string name = "plan.toml";
+  const std::string path = options.folder + "/" + name;
+  // packed in memory: what comes to stand on the disk is the whole plan
+  std::map<std::string, std::string> texts;
+  for (const auto& [file, csv] : written) texts[options.folder + "/" + file] = csv;
+  auto text = packed(path, files::new_plan_text(plan), std::move(texts));
+  if (!text) {
+    terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
+    return exit_findings;
+  }
+  auto folder = files::OutputFolder::open(options.folder, options.force);
+  const auto unreachable_file = [&](const files::FileError& error) {
+    terminal.err << fmt::format("greymet: {}\n", shown(error.message));
+    return exit_unreachable;
+  };
+  if (!folder) return unreachable_file(folder.error());
+  for (const auto& [file, csv] : written) {
+    if (const auto done = folder->stage(file, csv); !done) return unreachable_file(done.error());
+  }
+  if (const auto done = folder->stage(name, *text); !done) return unreachable_file(done.error());
+  if (const auto done = folder->commit(); !done) return unreachable_file(done.error());
+  terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
+                              written.size() == 1 ? "" : "s");
+  const bool good = say_check(path, terminal);
+  terminal.out << fmt::format("Next: put your devices' registers into {}, and greymet check {}\n",
+                              shown(options.folder + "/" + map_folder), shown(path));
+  return good ? exit_fine : exit_findings;
+}
+
+// ---------------------------------------------------------------- a slave for a plan
+
+// Where the new slave hangs: as the options say, else as its description knows.
+Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap& map,
+                             const files::LoadedPlan& loaded) {
+  NewSlave slave;
+  slave.name = options.slaves.front();
+  if (slave.name.find('=') != std::string::npos) {
+    auto read = slave_from(slave.name, [&] {
+      std::vector<files::NewLine> lines;
+      for (const auto& line : loaded.plan.plan.lines)
+        lines.push_back({line.name, "rtu", 9600, "8E1"});
+      return lines;
+    }());
+    if (!read) return tl::unexpected(read.error());
+    if (!read->map_file.empty()) {
+      return tl::unexpected(
+          fmt::format("--slave {}: the map is the file of --from", shown(read->slave.name)));
+    }
+    slave = read->slave;
+  } else if (map.endpoint) {
+    slave.host = map.endpoint->host;
+    slave.port = map.endpoint->port;
+    slave.unit = map.endpoint->unit;
+  } else {
+    return tl::unexpected(
+        fmt::format("say where the slave is: --slave {0}=LINE,UNIT or {0}=HOST,UNIT",
+                    shown(slave.name.substr(0, 60))));
+  }
+  if (auto wrong = wrong_name(slave.name); !wrong.empty()) return tl::unexpected(wrong);
+  for (const auto& other : loaded.plan.plan.slaves) {
+    if (other.name == slave.name) {
+      return tl::unexpected(fmt::format("the plan has a slave '{}' already", shown(slave.name)));
+    }
+  }
+  for (const auto& other : loaded.plan.plan.controllers) {
+    if (other.name == slave.name) {
+      return tl::unexpected(fmt::format("the plan has a controller '{}'", shown(slave.name)));
+    }
+  }
+  return slave;
+}
+
+// A name that no file has yet, capitals aside, but for one with these very bytes that no slave
+// uses.
+std::string free_map_name(const NewSlave& slave, const std::string& csv,
+                          const files::LoadedPlan& loaded) {
+  const files::FileSource source = files::disk_files();
+  const std::string folder = files::folder_of_plan(loaded.sources.front().name) + "/" + map_folder;
+  const std::vector<std::string> present = source.names(folder);
+  const std::string wanted = model::file_name_of(slave.name);
+  for (int number = 1;; ++number) {
+    std::string name = number == 1 ? wanted : fmt::format("{}-{}", wanted, number);
+    const std::string file = name + ".csv";
+    const bool taken = std::any_of(present.begin(), present.end(), [&](const std::string& each) {
+      return model::are_alike_as_files(each, file);
+    });
+    if (!taken) return name;
+    const auto content = source(folder + file, files::largest_map);
+    const auto& slaves = loaded.plan.plan.slaves;
+    const bool used = std::any_of(slaves.begin(), slaves.end(), [&](const auto& other) {
+      return other.map_file && model::are_alike_as_files(other.map_file->value, map_folder + file);
+    });
+    if (!used && content && *content == csv) return name;
+  }
+}
+
+int join_plan(const NewOptions& options, const Terminal& terminal) {
+  if (options.slaves.size() != 1 || options.plan.empty()) {
+    return usage(terminal,
+                 "--from FILE adds one slave to a plan: --slave NAME=LINE,UNIT --plan PLAN");
+  }
+  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (usable.refused) return *usable.refused;
+  auto map = imported(options.from, options.sheet, terminal);
+  if (!map) {
+    terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
+    return exit_usage;
+  }
+  auto slave = joining_slave(options, *map, usable.loaded);
+  if (!slave) return usage(terminal, slave.error());
+  slave->map = map_folder + free_map_name(*slave, map->csv, usable.loaded) + ".csv";
+  slave->map_from = std::filesystem::path(options.from).filename().string();
+  slave->numbering = options.numbering.empty() ? map->numbering : std::optional(options.numbering);
+  const std::string& before = usable.loaded.sources.front().text;
+  const std::string after = files::with_new_slave(before, *slave);
+  const std::string parent = std::filesystem::path(options.plan).parent_path().string();
+  const std::string map_path = parent.empty() ? slave->map : parent + "/" + slave->map;
+
+  // read back before anything is written: it has to be the same plan, and one slave more
+  const auto again = files::load_plan(
+      options.plan,
+      files::with_texts(files::disk_files(), {{options.plan, after}, {map_path, map->csv}}));
+  if (again.unreadable ||
+      again.plan.plan.slaves.size() != usable.loaded.plan.plan.slaves.size() + 1) {
+    terminal.err << "greymet: the plan cannot be extended behind its end: add the slave by hand\n"
+                 << files::new_slave_text(*slave);
+    return exit_findings;
+  }
+  std::vector<files::ChangedFile> changed{{options.plan, before, after}};
+  // there already: a run that could not go on left it, with these very bytes
+  const bool stands = files::disk_files()(map_path, files::largest_map).has_value();
+  if (!stands) changed.insert(changed.begin(), {map_path, std::nullopt, map->csv});
+  if (const int status = write_files(options.plan, changed, terminal); status != exit_fine) {
+    return status;
+  }
+  terminal.out << fmt::format("slave {} stands at the end of {}\n", shown(slave->name),
+                              shown(options.plan));
+  const bool good = say_check(options.plan, terminal);
+  terminal.out << fmt::format(
+      "Next: add a row to wants, such as\n  {{ slave = \"{}\", points = [\"*\"], every = \"1s\", "
+      "into = \"%MW\" }}\n",
+      shown(slave->name));
+  return good ? exit_fine : exit_findings;
+}
+
+}  // namespace
+
+int run_new(const NewOptions& options, const Terminal& terminal) {
+  const std::vector<std::string_view> ways{"from-0", "from-1", "reference"};
+  if (!options.numbering.empty() &&
+      std::find(ways.begin(), ways.end(), options.numbering) == ways.end()) {
+    return usage(terminal, fmt::format("--numbering is from-0, from-1 or reference; found '{}'",
+                                       shown(options.numbering.substr(0, 40))));
+  }
+  if (!options.from.empty()) {
+    if (!options.folder.empty())
+      return usage(terminal, "--from adds to the plan of --plan; it takes no DIR");
+    return join_plan(options, terminal);
+  }
+  if (options.folder.empty()) {
+    return usage(
+        terminal,
+        "new takes a folder for a new plan, or --from FILE --slave NAME=LINE,UNIT --plan PLAN");
+  }
+  if (!options.plan.empty()) return usage(terminal, "--plan goes with --from");
+  return new_plan(options, terminal);
+}
+
+Action declare_new(CLI::App& command, const Terminal& terminal) {
+  const auto options = std::make_shared<NewOptions>();
+  command.add_option("DIR", options->folder, "folder for the new plan");
+  command.add_option("--title", options->title, "of the plan")->type_name("TEXT");
+  command.add_option("--controller", options->controller, "name of the controller")
+      ->capture_default_str()
+      ->type_name("NAME");
+  command
+      .add_option("--line", options->lines,
+                  "a serial line: NAME=rtu|ascii,BAUD,FORMAT, e.g. "
+                  "north=rtu,19200,8E1; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("LINE");
+  command
+      .add_option(
+          "--slave", options->slaves,
+          "a slave: NAME=LINE,UNIT or NAME=HOST[:PORT][,UNIT], and behind another comma its "
+          "map; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("SLAVE");
+  command.add_option("--peer", options->peers, "another controller: NAME=ADDRESS; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("PEER");
+  command.add_option("--period", options->period, "how often slaves are read")
+      ->capture_default_str()
+      ->type_name("TIME");
+  command
+      .add_option("--from", options->from,
+                  "with --plan: a map (.csv, .xlsx) or Thing Description (.json) of the new slave")
+      ->type_name("FILE");
+  command.add_option("--plan", options->plan, "with --from: the plan that gets the slave")
+      ->type_name("PLAN");
+  command
+      .add_option("--sheet", options->sheet, "of a workbook; else the first with known headings")
+      ->type_name("NAME");
+  command
+      .add_option("--numbering", options->numbering,
+                  "how manuals count: from-0, from-1 or reference; else as the map tells")
+      ->type_name("WAY");
+  command.add_flag("--force", options->force, "overwrite files that greymet did not write");
+  return [options, &terminal] { return run_new(*options, terminal); };
+}
+
+}  // namespace greymet::cli
