@@ -27,17 +27,17 @@ double apart(const MeasuredChart::Row& row) {
 MeasuredChart measured_chart_of(const engine::RehearsalResult& result, bool virtual_time) {
   MeasuredChart chart;
   std::size_t good = 0;
-  for (const engine::RehearsedTransaction& t : result.transactions) {
-    const auto median = t.quiet.services.median();
+  for (const engine::MeasuredTransaction& t : result.transactions) {
+    const auto median = t.timed().services.median();
     const auto expected = t.expected ? t.expected : t.typical;
     if (!median || !expected) continue;
     MeasuredChart::Row row;
     row.name = t.name;
     row.predicted_ms = to_ms(*expected);
     row.median_ms = to_ms(*median);
-    row.least_ms = to_ms(*t.quiet.services.least());
-    row.most_ms = to_ms(*t.quiet.services.greatest());
-    row.good = t.verdict == engine::TransactionVerdict::good;
+    row.least_ms = to_ms(*t.timed().services.least());
+    row.most_ms = to_ms(*t.timed().services.greatest());
+    row.good = t.verdict == engine::MeasuredVerdict::good;
     if (row.good) ++good;
     chart.rows.push_back(std::move(row));
   }

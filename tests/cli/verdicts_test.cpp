@@ -189,8 +189,8 @@ TEST_CASE("the report marks every transaction that did not do well") {
                 .status == 0);
     const std::string page = site.read("page/report.html");
     INFO(verdict << ": " << page.substr(page.find("From "), 900));
-    const std::size_t row = page.rfind("<tr", page.find(fmt::format("<td>{}</td>", verdict)));
-    CHECK(page.substr(row, 16).starts_with("<tr class=\"bad\"") == marked);
+    const std::size_t row = page.rfind("<tr", page.find(fmt::format(">{}</span></td>", verdict)));
+    CHECK(page.substr(row, 16).starts_with("<tr class=\"bad") == marked);
   }
 }
 

@@ -67,9 +67,9 @@ TEST_CASE("a rehearsal passes with typical, longest and random delays alike") {
        {timing::Durations::typical, timing::Durations::longest, timing::Durations::random}) {
     const RehearsalResult result = rehearsed(loaded.plan, durations);
     CHECK(result.passed);
-    for (const RehearsedTransaction& t : result.transactions) {
+    for (const MeasuredTransaction& t : result.transactions) {
       INFO(t.name);
-      CHECK(t.verdict == TransactionVerdict::good);
+      CHECK(t.verdict == MeasuredVerdict::good);
       CHECK(t.expected.has_value() == (durations != timing::Durations::random));
     }
   }
@@ -101,13 +101,13 @@ TEST_CASE("a slave that is slower than the plan says is off, or late") {
   const RehearsalResult a_little =
       rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(2)));
   CHECK_FALSE(a_little.passed);
-  CHECK(a_little.transactions[2].verdict == TransactionVerdict::off);
+  CHECK(a_little.transactions[2].verdict == MeasuredVerdict::off);
   const RehearsalResult much =
       rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(90)));
-  CHECK(much.transactions[2].verdict == TransactionVerdict::late);
+  CHECK(much.transactions[2].verdict == MeasuredVerdict::late);
   const RehearsalResult too_much =
       rehearsed(loaded.plan, timing::Durations::typical, slower(std::chrono::milliseconds(300)));
-  CHECK(too_much.transactions[2].verdict == TransactionVerdict::failing);
+  CHECK(too_much.transactions[2].verdict == MeasuredVerdict::failing);
 }
 
 TEST_CASE("all heartbeats of a producer stop with it, and of many producers several at a time") {

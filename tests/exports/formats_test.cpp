@@ -2,12 +2,12 @@
 #include <set>
 
 #include <fmt/format.h>
-#include <zip.h>
 
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 #include <pugixml.hpp>
 
+#include "archive.h"
 #include "exported.h"
 #include "model/utf8_text.h"
 #include "plans.h"
@@ -18,26 +18,6 @@ using Json = nlohmann::json;
 namespace {
 
 // All members of an archive.
-std::map<std::string, std::string> unzipped(const std::string& archive) {
-  zip_error_t error;
-  zip_error_init(&error);
-  zip_source_t* source = zip_source_buffer_create(archive.data(), archive.size(), 0, &error);
-  zip_t* zip = zip_open_from_source(source, ZIP_RDONLY, &error);
-  REQUIRE(zip != nullptr);
-  std::map<std::string, std::string> out;
-  for (zip_int64_t i = 0; i < zip_get_num_entries(zip, 0); ++i) {
-    zip_stat_t about;
-    zip_stat_index(zip, static_cast<zip_uint64_t>(i), 0, &about);
-    std::string content(about.size, '\0');
-    zip_file_t* file = zip_fopen_index(zip, static_cast<zip_uint64_t>(i), 0);
-    zip_fread(file, content.data(), content.size());
-    zip_fclose(file);
-    out[about.name] = content;
-  }
-  zip_discard(zip);
-  return out;
-}
-
 // What may stand in an element of PLCopen TC6 2.01, in this order; '?' may be left out, '*' may
 // come again and again, '|' gives a choice. Elements that hold text or anything stand with an empty
 // list.
@@ -254,15 +234,16 @@ TEST_CASE("the workbook: its sheets, a frozen heading, numbers as numbers, and n
   const test::Exported demo = test::exported_demo();
   const std::string book = demo.file("xlsx", "exchange.xlsx");
   CHECK(book == test::exported_demo().file("xlsx", "exchange.xlsx"));
-  const auto parts = unzipped(book);
+  const auto parts = test::unzipped(book);
   pugi::xml_document workbook;
   REQUIRE(workbook.load_string(parts.at("xl/workbook.xml").c_str()));
   std::vector<std::string> sheets;
   for (const pugi::xml_node sheet : workbook.child("workbook").child("sheets").children()) {
     sheets.emplace_back(sheet.attribute("name").value());
   }
-  CHECK(sheets == std::vector<std::string>{"transactions", "points", "memory", "timing", "findings",
-                                           "about"});
+  CHECK(sheets == std::vector<std::string>{"transactions", "points", "slaves", "memory",
+                                           "registers", "lines", "timing", "heartbeats", "paths",
+                                           "findings", "not-judged", "about"});
   CHECK(parts.at("docProps/core.xml").find(demo.input().fingerprint) != std::string::npos);
   CHECK(parts.at("xl/sharedStrings.xml").find(demo.input().fingerprint) != std::string::npos);
   pugi::xml_document first;
@@ -285,7 +266,7 @@ TEST_CASE("a name that looks like a formula stays a name in the workbook") {
 transactions = [ { name = "=1+1", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "alarm" } ]
 )",
                                            test::base_files()));
-  const auto parts = unzipped(exported.file("xlsx", "exchange.xlsx"));
+  const auto parts = test::unzipped(exported.file("xlsx", "exchange.xlsx"));
   bool found = false;
   for (const auto& [name, content] : parts) {
     CHECK(content.find("<f>") == std::string::npos);
@@ -304,7 +285,7 @@ transactions = [ { name = "t", slave = "gauge", fc = 3, at = 0, count = 2, into 
 )",
                    test::base_files()));
     REQUIRE_FALSE(exported.loaded.unreadable);
-    for (const auto& [part, content] : unzipped(exported.file("xlsx", "exchange.xlsx"))) {
+    for (const auto& [part, content] : test::unzipped(exported.file("xlsx", "exchange.xlsx"))) {
       INFO(part);
       CHECK(model::first_bad_byte(content) == std::string::npos);
       CHECK(content.find("\xEF\xBF\xBF") == std::string::npos);
@@ -419,8 +400,9 @@ TEST_CASE("every exported file names the fingerprint, and is the same each time"
       INFO(once[i].name);
       CHECK(names.insert(once[i].name).second);
       CHECK(once[i].content == again[i].content);
-      const std::string text =
-          each.name == "xlsx" ? unzipped(once[i].content).at("docProps/core.xml") : once[i].content;
+      const std::string text = each.name == "xlsx"
+                                   ? test::unzipped(once[i].content).at("docProps/core.xml")
+                                   : once[i].content;
       CHECK(text.find(demo.input().fingerprint) != std::string::npos);
     }
   }

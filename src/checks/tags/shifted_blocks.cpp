@@ -166,7 +166,7 @@ std::optional<model::Fix> ShiftedBlocks::move_block(const Shift& shift) const {
     const auto name = moved_name(*copy.to);
     if (!name) return std::nullopt;
     return set_key("to", *name, plan_.plan.copies[copy.declared].place,
-                   fmt::format("copy {}", copy.declared + 1));
+                   plan_.copy_name(shift.by.index));
   }
   const ResolvedTransaction& t = plan_.transactions[shift.by.index];
   const model::Transaction& declared = plan_.declared(t);

@@ -20,10 +20,7 @@ using timing::PathVerdict;
 namespace {
 
 std::string name_of_hop(const model::ResolvedPlan& plan, const Hop& hop) {
-  if (hop.kind == model::MoveKind::copy) {
-    return fmt::format("copy {}", plan.copies[hop.index].declared + 1);
-  }
-  return plan.declared(plan.transactions[hop.index]).name;
+  return plan.move_name(hop.kind, hop.index);
 }
 
 model::Range place_of_hop(const model::ResolvedPlan& plan, const Hop& hop) {

@@ -195,8 +195,8 @@ class Arrival {
         RuleCode::V01, Severity::error, tag, declared.place,
         fmt::format("nothing brings '{}' to controller {}{}", ends_.end_name(end), controller,
                     near ? fmt::format(": {} ends {} register{} before it",
-                                       plan_.declared(plan_.transactions[near->transaction]).name,
-                                       near->gap, near->gap == 1 ? "" : "s")
+                                       plan_.transaction_name(near->transaction), near->gap,
+                                       near->gap == 1 ? "" : "s")
                          : std::string()),
         {}, {{ends_.end_place(end), "the other end"}});
     if (near) offer_longer(finding, *near, end);

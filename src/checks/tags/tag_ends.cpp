@@ -102,10 +102,7 @@ std::string TagEnds::name_at(std::size_t controller, const BitRange& bits) const
   return plan_.layouts[controller].name_of(bits);
 }
 std::string TagEnds::step_name(const model::ValueMove& move) const {
-  if (move.kind == MoveKind::copy) {
-    return fmt::format("copy {}", plan_.copies[move.index].declared + 1);
-  }
-  return plan_.declared(plan_.transactions[move.index]).name;
+  return plan_.move_name(move.kind, move.index);
 }
 model::Subject TagEnds::step_subject(const model::ValueMove& move) const {
   if (move.kind == MoveKind::copy) {

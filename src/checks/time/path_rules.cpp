@@ -70,10 +70,8 @@ class PathRules {
     }
   }
 
-  [[nodiscard]] std::string name_of(const Hop& hop) const { return hop_name(hop.kind, hop.index); }
-  [[nodiscard]] std::string hop_name(MoveKind kind, std::size_t index) const {
-    if (kind == MoveKind::copy) return fmt::format("copy {}", plan_.copies[index].declared + 1);
-    return plan_.declared(plan_.transactions[index]).name;
+  [[nodiscard]] std::string name_of(const Hop& hop) const {
+    return plan_.move_name(hop.kind, hop.index);
   }
   [[nodiscard]] model::Range hop_place(const Hop& hop) const {
     if (hop.kind == MoveKind::copy) {
@@ -213,7 +211,7 @@ class PathRules {
     const Reached& last = reached.back();
     const std::string so_far = last.by
                                    ? fmt::format("it comes to {} ({})", text_of(last.place),
-                                                 hop_name(last.by->kind, last.by->index))
+                                                 plan_.move_name(last.by->kind, last.by->index))
                                    : fmt::format("nothing takes it from {}", text_of(last.place));
     const auto entry = before(*path.to);
     std::string missing;
@@ -231,7 +229,7 @@ class PathRules {
           first_name(layout, entry->place.bits),
           words ? (in_front->place.bits.end - in_front->place.bits.first) / model::bits_per_word
                 : in_front->place.bits.end - in_front->place.bits.first,
-          hop_name(entry->by->kind, entry->by->index));
+          plan_.move_name(entry->by->kind, entry->by->index));
     } else if (!last.by && !last.place.at_controller) {
       missing = fmt::format("add a transaction that reads it from {}",
                             plan_.plan.slaves[last.place.owner].name);

@@ -34,10 +34,9 @@ void check_phases(const RuleInput& in, Findings& out) {
     std::vector<model::Edit> edits;
     for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
       if (proposal->phases[j] == queue.jobs[j].phase) continue;
-      phases.push_back(
-          fmt::format("{} phase = \"{}\"",
-                      in.plan.declared(in.plan.transactions[queue.jobs[j].transaction]).name,
-                      to_text(proposal->phases[j])));
+      phases.push_back(fmt::format("{} phase = \"{}\"",
+                                   in.plan.transaction_name(queue.jobs[j].transaction),
+                                   to_text(proposal->phases[j])));
       edits.push_back({in.plan.transactions[queue.jobs[j].transaction].trigger->place,
                        {},
                        model::EditKind::set_keys,

@@ -5,6 +5,8 @@
 
 #include "cli/print.h"
 #include "files/answers_json.h"
+#include "files/answers_tables.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
@@ -146,8 +148,9 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
     }
     questions.push_back({text, std::move(*found)});
   }
-  if (options.format == "json") {
-    terminal.out << files::addresses_json(questions);
+  if (options.format != "text") {
+    terminal.out << (options.format == "csv" ? files::table_csv(files::addresses_table(questions))
+                                             : files::addresses_json(questions));
     return exit_fine;
   }
   for (std::size_t i = 0; i < questions.size(); ++i) {
@@ -165,7 +168,7 @@ Action declare_address(CLI::App& command, const Terminal& terminal) {
   command.add_option("--plan", options->plan, "names the points there")->type_name("PLAN");
   command.add_option("--slave", options->slave, "look at this slave of the plan only")
       ->type_name("NAME");
-  add_format(command, options->format);
+  add_format(command, options->format, {csv_format});
   return [options, &terminal] { return run_address(*options, terminal); };
 }
 

@@ -12,8 +12,10 @@
 #include "files/cures.h"
 #include "files/findings_sarif.h"
 #include "files/result_json.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/resolved_plan.h"
+#include "tables/plan_tables.h"
 
 namespace greymet::cli {
 
@@ -155,9 +157,13 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     files::keep_lawful_fixes(loaded, checks::check(loaded.plan, loaded.findings),
                              files::disk_files(), findings);
   }
-  terminal.out << (options.format == "sarif"
-                       ? files::findings_sarif(loaded, findings, GREYMET_VERSION)
-                       : files::findings_json(loaded, findings));
+  if (options.format == "csv") {
+    terminal.out << files::table_csv(tables::findings_table(files::source_names(loaded), findings));
+  } else {
+    terminal.out << (options.format == "sarif"
+                         ? files::findings_sarif(loaded, findings, GREYMET_VERSION)
+                         : files::findings_json(loaded, findings));
+  }
   return status;
 }
 
@@ -177,7 +183,7 @@ Action declare_check(CLI::App& command, const Terminal& terminal) {
   command.add_option("--least", options->least, "show no less than this: error, warning or note")
       ->check(CLI::IsMember({"error", "warning", "note"}))
       ->type_name("SEVERITY");
-  add_format(command, options->format, "sarif", "SARIF 2.1.0");
+  add_format(command, options->format, {{"csv", "one line a finding"}, {"sarif", "SARIF 2.1.0"}});
   return [options, &terminal] { return run_check(*options, terminal); };
 }
 

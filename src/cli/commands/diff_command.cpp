@@ -7,6 +7,7 @@
 #include "exports/exchange_diff.h"
 #include "files/exchange_export.h"
 #include "files/plan_loader.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/resolved_plan.h"
 
@@ -47,8 +48,9 @@ int run_diff(const DiffOptions& options, const Terminal& terminal) {
     timing = exports::timing_changes(timing::analyse_longest(old.loaded.plan),
                                      timing::analyse_longest(now.loaded.plan));
   }
-  terminal.out << (options.format == "json" ? exports::diff_json(*changes, timing)
-                                            : diff_text(*changes, timing, terminal));
+  terminal.out << (options.format == "json"  ? exports::diff_json(*changes, timing)
+                   : options.format == "csv" ? files::table_csv(exports::changes_table(*changes))
+                                             : diff_text(*changes, timing, terminal));
   return changes->empty() ? exit_fine : exit_findings;
 }
 
@@ -57,7 +59,7 @@ Action declare_diff(CLI::App& command, const Terminal& terminal) {
   command.add_option("OLD", options->old_plan, "the plan as it was")->required();
   command.add_option("NEW", options->new_plan, "the plan as it is now")->required();
   command.add_option("--beside", options->beside, beside_help)->type_name("DIR");
-  add_format(command, options->format);
+  add_format(command, options->format, {csv_format});
   return [options, &terminal] { return run_diff(*options, terminal); };
 }
 

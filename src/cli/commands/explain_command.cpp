@@ -6,7 +6,9 @@
 #include "checks/catalogue.h"
 #include "cli/print.h"
 #include "files/answers_json.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
+#include "tables/plan_tables.h"
 
 namespace greymet::cli {
 namespace {
@@ -77,6 +79,8 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
   }
   if (options.format == "markdown") {
     terminal.out << checks::rules_document();
+  } else if (options.format == "csv") {
+    terminal.out << files::table_csv(tables::rules_table(entries));
   } else if (options.format == "json") {
     terminal.out << files::rules_json(entries);
   } else if (entries.size() == 1) {
@@ -91,7 +95,8 @@ Action declare_explain(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<ExplainOptions>();
   command.add_option("CODE", options->code,
                      "a rule such as F09, or a family such as F; all if left out");
-  add_format(command, options->format, "markdown", "docs/rules.md, all rules");
+  add_format(command, options->format,
+             {{"csv", "one line a rule"}, {"markdown", "docs/rules.md, all rules"}});
   return [options, &terminal] { return run_explain(*options, terminal); };
 }
 

@@ -5,6 +5,8 @@
 
 #include "cli/print.h"
 #include "files/answers_json.h"
+#include "files/answers_tables.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "modbus/planned_frames.h"
 #include "model/duration_text.h"
@@ -285,7 +287,9 @@ int decode(const FrameOptions& options, const model::ResolvedPlan* plan, const T
   if (plan != nullptr) find_transactions(*plan, *bytes, answer);
   const bool good = (!answer.request.empty() && !answer.request_fields.problem) ||
                     (!answer.reply.empty() && !answer.reply_fields.problem);
-  if (options.format == "json") {
+  if (options.format == "csv") {
+    terminal.out << files::table_csv(files::fields_table({answer}));
+  } else if (options.format == "json") {
     terminal.out << files::frames_json({answer}, true);
   } else {
     print_decoded(answer, *bytes, terminal);
@@ -296,7 +300,7 @@ int decode(const FrameOptions& options, const model::ResolvedPlan* plan, const T
 
 tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPlan& plan,
                                                          std::size_t index) {
-  const std::string& name = plan.declared(plan.transactions[index]).name;
+  const std::string& name = plan.transaction_name(index);
   const model::ExchangeTransaction* t = plan.exchange.find(index);
   if (t == nullptr) {
     return tl::unexpected(fmt::format("{} is not complete enough for a frame", name));
@@ -368,7 +372,7 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
   std::vector<files::FrameAnswer> answers;
   std::vector<std::string_view> names;
   for (std::size_t index = 0; index < plan.transactions.size(); ++index) {
-    names.emplace_back(plan.declared(plan.transactions[index]).name);
+    names.emplace_back(plan.transaction_name(index));
     if (!options.name.empty() && options.name != names.back()) continue;
     auto answer = answer_for(plan, index);
     if (answer) {
@@ -384,8 +388,9 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
                                    shown(model::nearest_or_example(options.name, names))));
   }
   const bool only_one = !options.name.empty();
-  if (options.format == "json") {
-    terminal.out << files::frames_json(answers, only_one);
+  if (options.format != "text") {
+    terminal.out << (options.format == "csv" ? files::table_csv(files::fields_table(answers))
+                                             : files::frames_json(answers, only_one));
     return exit_fine;
   }
   for (const files::FrameAnswer& answer : answers) print_answer(answer, only_one, terminal);
@@ -403,7 +408,7 @@ Action declare_frame(CLI::App& command, const Terminal& terminal) {
   command.add_option("--as", options->as, "with --decode: request or reply, where both would fit")
       ->check(CLI::IsMember({"request", "reply"}))
       ->type_name("WHAT");
-  add_format(command, options->format);
+  add_format(command, options->format, {csv_format});
   return [options, &terminal] { return run_frame(*options, terminal); };
 }
 

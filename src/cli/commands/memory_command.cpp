@@ -10,6 +10,7 @@
 #include "line/command_line.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "tables/plan_tables.h"
 
 namespace greymet::cli {
 namespace {
@@ -148,9 +149,15 @@ int run_memory(const MemoryOptions& options, const Terminal& terminal) {
                                 nearest_owner(plan, options.name));
     return exit_usage;
   }
-  auto writer = print_results(
-      options.output, "memory", [&] { return files::memory_json(plan, report); },
-      [&](const Terminal& on) { return report_text(plan, report, on); }, terminal);
+  auto writer =
+      print_results(options.output,
+                    {"memory", [&] { return files::memory_json(plan, report); },
+                     [&](const Terminal& on) { return report_text(plan, report, on); },
+                     [&] {
+                       return std::vector<tables::Table>{tables::memory_table(plan, report),
+                                                         tables::registers_table(plan, report)};
+                     }},
+                    terminal);
   if (!writer) return exit_fine;
   for (const model::ControllerMemory& memory : report.controllers) {
     const auto map = figures::memory_map_of(plan, memory);
@@ -169,7 +176,7 @@ Action declare_memory(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<MemoryOptions>();
   command.add_option("PLAN", options->plan, plan_help)->required();
   command.add_option("NAME", options->name, "one controller or slave; all if left out");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_memory(*options, terminal); };
 }
 

@@ -12,10 +12,12 @@
 #include "files/file_source.h"
 #include "files/plan_rewrite.h"
 #include "files/result_json.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "packing/pack.h"
+#include "tables/packing_tables.h"
 
 namespace greymet::cli {
 namespace {
@@ -207,22 +209,24 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
     return exit_usage;
   }
   const packing::PackResult result = packing::pack(usable.loaded.plan);
-  const bool json = options.output.format == "json";
+  const bool document = options.output.format != "text";
   print_problems(usable.loaded, result, terminal);
   const bool packed = result.problems.empty() && !result.requests.empty();
   tl::expected<std::string, std::string> text;
   std::optional<model::Findings> raised;
   if (packed) text = rewritten(usable.loaded, result);
   if (packed && text) raised = raised_by(usable.loaded, *text);
-  if (json) {
+  if (options.output.format == "csv") {
+    terminal.out << files::table_csv(tables::requests_table(result));
+  } else if (document) {
     terminal.out << files::pack_json(usable.loaded.plan, result, raised);
   } else if (!result.requests.empty()) {
     terminal.out << pack_text(result, terminal);
   }
   if (!packed) return exit_findings;
-  if (raised && !json) terminal.out << raised_text(*raised, terminal);
+  if (raised && !document) terminal.out << raised_text(*raised, terminal);
   if (!options.write && options.output.out.empty()) {
-    if (!json) {
+    if (!document) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
       for (const auto& r : result.requests) {
         terminal.out << "  " << shown(files::transaction_row(r.declared)) << ",\n";
@@ -249,7 +253,7 @@ Action declare_pack(CLI::App& command, const Terminal& terminal) {
   command.add_option("PLAN", options->plan, plan_help)->required();
   command.add_flag("--write", options->write,
                    "put the requests into the plan, and keep all else in it");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_pack(*options, terminal); };
 }
 

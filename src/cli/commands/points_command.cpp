@@ -8,10 +8,12 @@
 #include "cli/results.h"
 #include "cli/table_cells.h"
 #include "files/points_export.h"
+#include "files/table_json.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "tables/plan_tables.h"
 #include "timing/point_ages.h"
 
 namespace greymet::cli {
@@ -27,11 +29,6 @@ std::string type_text(const std::string& type, const std::optional<model::WordOr
 std::string register_text(const PointRow& row) {
   if (!row.area) return "-";
   return fmt::format("{}:{}", short_name(*row.area), *row.offset);
-}
-
-std::string step_text(const model::ResolvedPlan& plan, const PointRow& row) {
-  if (row.copy) return fmt::format("copy {}", plan.copies[*row.copy].declared + 1);
-  return plan.declared(plan.transactions[*row.transaction]).name;
 }
 
 struct Widths {
@@ -83,14 +80,15 @@ std::string row_text(const model::ResolvedPlan& plan, const PointRow& row,
   return text + "\n";
 }
 
-std::string list_text(const model::ResolvedPlan& plan, const files::AgedPoints& points,
+std::string list_text(const model::ResolvedPlan& plan, const model::PointList& list,
+                      const std::vector<std::optional<model::Duration>>& ages,
                       const Terminal& terminal) {
-  const Widths widths = widths_of(plan, points.list.rows);
+  const Widths widths = widths_of(plan, list.rows);
   std::string text;
   std::optional<model::ControllerIndex> controller;
   std::string step;
-  for (std::size_t i = 0; i < points.list.rows.size(); ++i) {
-    const PointRow& row = points.list.rows[i];
+  for (std::size_t i = 0; i < list.rows.size(); ++i) {
+    const PointRow& row = list.rows[i];
     if (controller != row.controller) {
       if (controller) text += '\n';
       controller = row.controller;
@@ -100,7 +98,7 @@ std::string list_text(const model::ResolvedPlan& plan, const files::AgedPoints& 
           fmt::format("  {:<{}}    {:<{}} {:<8} {:<10} {:>9} {}", "memory", widths.memory,
                       "other end", widths.where, "register", "type", "age <= ms", "tag"));
     }
-    const std::string by = step_text(plan, row);
+    const std::string by = moved_by(plan, row);
     if (by != step) {
       step = by;
       std::string when;
@@ -113,15 +111,15 @@ std::string list_text(const model::ResolvedPlan& plan, const files::AgedPoints& 
       }
       text += tinted(terminal, Tint::blue, fmt::format(" {}{}", shown(by), when)) + "\n";
     }
-    text += row_text(plan, row, points.ages[i], widths);
+    text += row_text(plan, row, ages[i], widths);
   }
-  if (points.list.rows.empty()) text += "no transaction moves a point of any map\n";
-  if (!points.list.spare.empty()) {
+  if (list.rows.empty()) text += "no transaction moves a point of any map\n";
+  if (!list.spare.empty()) {
     text += "\n" + tinted(terminal, Tint::bold, "moved, and named by no tag") + "\n";
-    for (const model::SpareWords& spare : points.list.spare) {
+    for (const model::SpareWords& spare : list.spare) {
       text += fmt::format("  {:<14} {} of controller {}\n",
                           shown(plan.layouts[spare.controller].name_of(spare.bits)),
-                          shown(plan.declared(plan.transactions[spare.transaction]).name),
+                          shown(plan.transaction_name(spare.transaction)),
                           shown(plan.plan.controllers[spare.controller].name));
     }
   }
@@ -180,18 +178,14 @@ int run_points(const PointsOptions& options, const Terminal& terminal) {
   if (!options.name.empty() && !keep_rows_of(plan, options.name, list)) {
     return unknown_name(plan, options.name, true, terminal);
   }
-  const files::AgedPoints points{list,
-                                 timing::age_bounds(plan, list, timing::analyse_longest(plan))};
-  const bool as_csv = options.output.format == "csv";
-  if (as_csv && options.output.out.empty()) {
-    terminal.out << files::points_csv(plan, points);
-    return exit_fine;
-  }
-  auto writer = print_results(
-      options.output, "points", [&] { return files::points_json(plan, points); },
-      [&](const Terminal& on) { return list_text(plan, points, on); }, terminal);
+  const auto ages = timing::age_bounds(plan, list, timing::analyse_longest(plan));
+  const tables::Table table = tables::points_table(plan, list, ages);
+  auto writer = print_results(options.output,
+                              {"points", [&] { return files::json_array(table); },
+                               [&](const Terminal& on) { return list_text(plan, list, ages, on); },
+                               [&] { return std::vector<tables::Table>{table}; }},
+                              terminal);
   if (!writer) return exit_fine;
-  writer->write("points.csv", files::points_csv(plan, points));
   return writer->finish();
 }
 
@@ -203,8 +197,7 @@ Action declare_points(CLI::App& command, const Terminal& terminal) {
       .add_option("--tags", options->tags,
                   "draft the table of tags that this controller's program would need, as CSV")
       ->type_name("CONTROLLER");
-  add_format(command, options->output.format, "csv", "one row a value");
-  add_output(command, options->output.out, options->output.force, false);
+  add_results(command, options->output, {{"csv", "one line a value"}});
   return [options, &terminal] { return run_points(*options, terminal); };
 }
 

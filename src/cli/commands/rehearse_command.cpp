@@ -13,6 +13,7 @@
 #include "line/command_line.h"
 #include "live/runtime.h"
 #include "model/duration_text.h"
+#include "tables/measured_tables.h"
 
 namespace greymet::cli {
 namespace {
@@ -100,9 +101,18 @@ int run_rehearse(const RehearseOptions& options, const Terminal& terminal) {
                               });
   }
   const int status = finish_log(log, result.passed ? exit_fine : exit_findings, terminal);
-  auto writer = print_results(
-      options.output, "rehearse", [&] { return files::rehearsal_json(plan, result); },
-      [&](const Terminal& on) { return rehearsal_text(plan, result, on); }, terminal);
+  auto writer = print_results(options.output,
+                              {"rehearse", [&] { return files::rehearsal_json(plan, result); },
+                               [&](const Terminal& on) { return rehearsal_text(plan, result, on); },
+                               [&] {
+                                 return std::vector<tables::Table>{
+                                     tables::measured_table(result.transactions),
+                                     tables::faults_table(plan, result.faults),
+                                     tables::blocks_table(plan, result.blocks),
+                                     tables::rehearsed_heartbeats_table(plan, result.heartbeats),
+                                     tables::watchdogs_table(plan, result.watchdogs)};
+                               }},
+                              terminal);
   if (!writer) return status;
   const auto chart = figures::measured_chart_of(result, options.fast);
   if (!chart.rows.empty()) {
@@ -132,7 +142,7 @@ Action declare_rehearse(CLI::App& command, const Terminal& terminal) {
                   "a table of faults (at,for,slave,fault,with) instead of every slave silent once")
       ->type_name("FILE");
   command.add_flag("--no-faults", options->no_faults, "leave the faults out");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_rehearse(*options, terminal); };
 }
 

@@ -7,7 +7,7 @@
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/stop_signals.h"
-#include "cli/table_cells.h"
+#include "cli/table_text.h"
 #include "cli/wire_files.h"
 #include "files/endpoints_json.h"
 #include "files/request_log.h"
@@ -16,6 +16,7 @@
 #include "live/runtime.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
+#include "tables/measured_tables.h"
 #include "terminal/live_table.h"
 
 namespace greymet::cli {
@@ -23,8 +24,6 @@ namespace greymet::cli {
 using model::Duration;
 
 namespace {
-
-using engine::RunVerdict;
 
 // What was read of the small files, or the exit status to end with.
 struct RunFiles {
@@ -152,39 +151,12 @@ void put_values(const std::vector<files::StatedValue>& values, const model::Reso
 }
 
 std::string summary_text(const files::RunSummary& summary, const Terminal& terminal) {
-  std::string text = heading(
-      terminal, "transactions, ms",
-      fmt::format("  {} {:>7} {:>6} {:>9} {:>9} {:>9} {:>9}  verdict", name_cell("name", 18),
-                  "sent", "good", "duration", "typical", "longest R", "bound R"));
-  for (const engine::RunTransaction& t : summary.transactions) {
-    std::string verdict(to_string(t.verdict));
-    if (!t.why_left_out.empty()) verdict += ": " + t.why_left_out;
-    if (t.measure.last_exception) {
-      verdict += fmt::format(", last exception {:02X}", *t.measure.last_exception);
-    }
-    const bool well = t.verdict == RunVerdict::good || t.verdict == RunVerdict::left_out ||
-                      t.verdict == RunVerdict::not_run;
-    text +=
-        fmt::format("  {} {:>7} {:>6} {} {} {} {}  {}\n", name_cell(t.name, 18), t.measure.sent,
-                    t.measure.good, ms_cell(t.measure.services.median(), 9),
-                    ms_cell(t.predicted, 9), ms_cell(t.measure.responses.greatest(), 9),
-                    ms_cell(t.bound, 9), tinted(terminal, well ? Tint::none : Tint::red, verdict));
-  }
-  text += "\n";
+  std::string text =
+      table_text("transactions, ms", tables::measured_table(summary.transactions), terminal) + "\n";
   if (!summary.expected.empty()) {
-    text += heading(terminal, "expected",
-                    fmt::format("  {} {:>14} {:>14} {:>10}  verdict", name_cell("where", 30),
-                                "expected", "found", "after ms"));
-    for (std::size_t i = 0; i < summary.expected.size(); ++i) {
-      const engine::Expectation& e = summary.expected[i];
-      const engine::ExpectationResult& result = summary.results[i];
-      text += fmt::format(
-          "  {} {:>14} {:>14} {}  {}\n", name_cell(e.where, 30),
-          shown(e.text ? *e.text : fmt::format("{:g}", e.value.value_or(0))), shown(result.found),
-          ms_cell(result.met, 10),
-          tinted(terminal, result.good ? Tint::none : Tint::red, result.good ? "met" : "not met"));
-    }
-    text += "\n";
+    text += table_text("expected", tables::expected_table(summary.expected, summary.results),
+                       terminal) +
+            "\n";
   }
   text += odd_wires_text(summary.odd);
   text += fmt::format("{:.1f} s; every request accounted for: {}\n",
@@ -207,11 +179,8 @@ files::RunSummary summary_of(const live::Runtime& runtime, const engine::RunWatc
   out.odd = engine::odd_wires(runtime.masters());
   out.accounted = watch.measures().tries() == runtime.frames_sent();
   out.lost = runtime.failure();
-  const bool well = std::none_of(
-      out.transactions.begin(), out.transactions.end(), [](const engine::RunTransaction& t) {
-        return t.verdict == RunVerdict::dead || t.verdict == RunVerdict::failing ||
-               t.verdict == RunVerdict::late;
-      });
+  const bool well = std::all_of(out.transactions.begin(), out.transactions.end(),
+                                [](const engine::MeasuredTransaction& t) { return t.well; });
   const bool met = std::all_of(out.results.begin(), out.results.end(),
                                [](const auto& result) { return result.good; });
   out.passed = well && met && out.accounted && out.lost.empty();
@@ -357,9 +326,15 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
     status = unreachable(terminal, summary.lost + "; what was measured so far is kept");
   }
   status = finish_log(*log, status, terminal);
-  auto writer = print_results(
-      options.output, "run", [&] { return files::run_json(plan, summary); },
-      [&](const Terminal& on) { return summary_text(summary, on); }, terminal);
+  auto writer = print_results(options.output,
+                              {"run", [&] { return files::run_json(plan, summary); },
+                               [&](const Terminal& on) { return summary_text(summary, on); },
+                               [&] {
+                                 return std::vector<tables::Table>{
+                                     tables::measured_table(summary.transactions),
+                                     tables::expected_table(summary.expected, summary.results)};
+                               }},
+                              terminal);
   if (!writer) return status;
   writer->write("values.csv", files::values_csv(plan, watch.points(), runtime.now()));
   const int written = writer->finish();
@@ -390,7 +365,7 @@ Action declare_run(CLI::App& command, const Terminal& terminal) {
       ->type_name("TIME");
   command.add_flag("--unpaced", options->unpaced,
                    "lines hand bytes on at once, as pseudo-terminals do that nobody paces");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_run(*options, terminal); };
 }
 

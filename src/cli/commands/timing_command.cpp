@@ -17,6 +17,7 @@
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
+#include "tables/timing_tables.h"
 #include "timing/why.h"
 
 namespace greymet::cli {
@@ -68,7 +69,7 @@ std::optional<timing::JobRef> job_named(const model::ResolvedPlan& plan,
   for (std::size_t q = 0; q < report.model.queues.size(); ++q) {
     const auto& jobs = report.model.queues[q].jobs;
     for (std::size_t j = 0; j < jobs.size(); ++j) {
-      if (plan.declared(plan.transactions[jobs[j].transaction]).name == name) {
+      if (plan.transaction_name(jobs[j].transaction) == name) {
         return timing::JobRef{q, j};
       }
     }
@@ -97,9 +98,11 @@ int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
         shown(options.why));
     return exit_findings;
   }
-  auto writer = print_results(
-      options.output, "why", [&] { return files::why_json(plan, report, *why); },
-      [&](const Terminal& on) { return why_text(plan, report, *why, on); }, terminal);
+  auto writer =
+      print_results(options.output,
+                    {"why", [&] { return files::why_json(plan, report, *why); },
+                     [&](const Terminal& on) { return why_text(plan, report, *why, on); }},
+                    terminal);
   return writer ? writer->finish() : exit_fine;
 }
 
@@ -163,8 +166,16 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
     }
   }
   auto writer = print_results(
-      options.output, "timing", [&] { return files::timing_json(plan, report); },
-      [&](const Terminal& on) { return timing_text(plan, report, on); }, terminal);
+      options.output,
+      {"timing", [&] { return files::timing_json(plan, report); },
+       [&](const Terminal& on) { return timing_text(plan, report, on); },
+       [&] {
+         return std::vector<tables::Table>{
+             tables::timing_table(report),     tables::lines_table(report),
+             tables::heartbeats_table(report), tables::paths_table(report),
+             tables::tag_ages_table(report),   tables::silent_slaves_table(plan, report)};
+       }},
+      terminal);
   if (!writer) return exit_fine;
   draw(plan, report, window, *writer);
   return writer->finish();
@@ -184,7 +195,7 @@ Action declare_timing(CLI::App& command, const Terminal& terminal) {
                      "what the timelines of -o show, e.g. 200ms..600ms of plant time");
   command.add_option("--why", options->why,
                      "how the bound of one transaction is made up, and what came closest to it");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_timing(*options, terminal); };
 }
 

@@ -7,6 +7,7 @@
 #include "cli/results.h"
 #include "cli/table_cells.h"
 #include "figures/trend_chart.h"
+#include "files/answers_tables.h"
 #include "files/log_reader.h"
 #include "files/trend_json.h"
 #include "line/command_line.h"
@@ -86,9 +87,12 @@ int run_trend(const TrendOptions& options, const Terminal& terminal) {
   }
   const bool none = std::all_of(trends->trends.begin(), trends->trends.end(),
                                 [](const files::Trend& trend) { return trend.value.empty(); });
-  auto writer = print_results(
-      options.output, "trend", [&] { return files::trend_json(*trends); },
-      [&](const Terminal& on) { return trend_text(*trends, on); }, terminal);
+  auto writer =
+      print_results(options.output,
+                    {"trend", [&] { return files::trend_json(*trends); },
+                     [&](const Terminal& on) { return trend_text(*trends, on); },
+                     [&] { return std::vector<tables::Table>{files::samples_table(*trends)}; }},
+                    terminal);
   if (!writer) return none ? exit_findings : exit_fine;
   // as many pictures as it takes
   constexpr std::size_t panels = 6;
@@ -114,7 +118,7 @@ Action declare_trend(CLI::App& command, const Terminal& terminal) {
   command.add_option("--plan", options->plan, "the plan that was run")
       ->required()
       ->type_name("PLAN");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_trend(*options, terminal); };
 }
 

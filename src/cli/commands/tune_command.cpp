@@ -10,6 +10,7 @@
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "packing/tune.h"
+#include "tables/packing_tables.h"
 
 namespace greymet::cli {
 namespace {
@@ -156,9 +157,12 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
     advice = packing::tune(usable.loaded.plan, tuning);
   }
   if (options.write > 0) return write_proposal(options, usable.loaded, advice, terminal);
-  auto writer = print_results(
-      options.output, "tune", [&] { return files::tune_json(usable.loaded, advice); },
-      [&](const Terminal& on) { return tune_text(advice, on); }, terminal);
+  auto writer =
+      print_results(options.output,
+                    {"tune", [&] { return files::tune_json(usable.loaded, advice); },
+                     [&](const Terminal& on) { return tune_text(advice, on); },
+                     [&] { return std::vector<tables::Table>{tables::changes_table(advice)}; }},
+                    terminal);
   return writer ? writer->finish() : exit_fine;
 }
 
@@ -172,7 +176,7 @@ Action declare_tune(CLI::App& command, const Terminal& terminal) {
                   "put the proposal of this number into the plan, and keep all else in it")
       ->check(CLI::Range(std::size_t{1}, std::size_t{100'000}))
       ->type_name("N");
-  add_results(command, options->output);
+  add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_tune(*options, terminal); };
 }
 

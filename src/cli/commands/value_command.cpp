@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include "files/answers_json.h"
+#include "files/answers_tables.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 
 namespace greymet::cli {
@@ -59,8 +61,10 @@ int run_value(const ValueOptions& options, const Terminal& terminal) {
   if (!options.near.empty()) question.near = options.near;
   const auto readings = read_in_all_orders(question);
   if (!readings) return usage_error(terminal, readings.error());
-  if (options.format == "json") {
-    terminal.out << files::value_json(question, *readings);
+  if (options.format != "text") {
+    terminal.out << (options.format == "csv"
+                         ? files::table_csv(files::readings_table(question, *readings))
+                         : files::value_json(question, *readings));
     return exit_fine;
   }
   const bool scaled = options.factor != 1 || options.offset != 0;
@@ -106,7 +110,7 @@ Action declare_value(CLI::App& command, const Terminal& terminal) {
   command.add_option("--bit", options->bit, "of a bool in a register, 0 = least significant")
       ->check(number_like("3"))
       ->type_name("NUMBER");
-  add_format(command, options->format);
+  add_format(command, options->format, {csv_format});
   return [options, &terminal] { return run_value(*options, terminal); };
 }
 

@@ -33,11 +33,18 @@ inline constexpr const char* plan_help = "the plan, a TOML file";
 inline constexpr const char* beside_help =
     "where files are that a plan names and that do not lie beside it, as git hands over old plans";
 
-// `extra` is a third format that the command knows beside text and JSON.
-void add_format(CLI::App& command, std::string& format, const std::string& extra = {},
-                const std::string& meaning = {});
+// A format that the command knows beside text and JSON, with its explanation for the help.
+struct FormatChoice {
+  std::string name;
+  std::string about;
+};
+inline const FormatChoice csv_format{"csv", "one row a line, its first table"};
+
+void add_format(CLI::App& command, std::string& format,
+                const std::vector<FormatChoice>& extra = {});
 void add_output(CLI::App& command, std::string& out, bool& force, bool required);
-void add_results(CLI::App& command, OutputOptions& output);
+void add_results(CLI::App& command, OutputOptions& output,
+                 const std::vector<FormatChoice>& extra = {});
 
 // Accepts what reads as a number, and shows one where it does not.
 [[nodiscard]] CLI::Validator number_like(const std::string& example);

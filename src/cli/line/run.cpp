@@ -42,13 +42,16 @@ class CommandLine {
 
 }  // namespace
 
-void add_format(CLI::App& command, std::string& format, const std::string& extra,
-                const std::string& meaning) {
+void add_format(CLI::App& command, std::string& format, const std::vector<FormatChoice>& extra) {
   std::vector<std::string> known{"text", "json"};
   std::string help = "text or json";
   if (!extra.empty()) {
-    known.push_back(extra);
-    help = fmt::format("text, json or {} ({})", extra, meaning);
+    help = "text, json";
+    for (std::size_t i = 0; i < extra.size(); ++i) {
+      known.push_back(extra[i].name);
+      help += fmt::format("{}{} ({})", i + 1 < extra.size() ? ", " : " or ", extra[i].name,
+                          extra[i].about);
+    }
   }
   command.add_option("--format", format, help)->check(CLI::IsMember(known))->type_name("FORMAT");
   command.add_flag_callback(
@@ -62,8 +65,8 @@ void add_output(CLI::App& command, std::string& out, bool& force, bool required)
   command.add_flag("--force", force, "overwrite files that greymet did not write");
 }
 
-void add_results(CLI::App& command, OutputOptions& output) {
-  add_format(command, output.format);
+void add_results(CLI::App& command, OutputOptions& output, const std::vector<FormatChoice>& extra) {
+  add_format(command, output.format, extra);
   add_output(command, output.out, output.force, false);
 }
 

@@ -102,29 +102,6 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
 
 }  // namespace
 
-std::string folded(std::string_view text, std::size_t column, std::size_t indent,
-                   std::size_t width) {
-  std::string out;
-  bool first = true;
-  std::size_t at = 0;
-  while (at < text.size()) {
-    const std::size_t end = std::min(text.find(' ', at), text.size());
-    const std::string_view word = text.substr(at, end - at);
-    if (!first && column + 1 + word.size() > width) {
-      out += '\n' + std::string(indent, ' ');
-      column = indent;
-    } else if (!first) {
-      out += ' ';
-      ++column;
-    }
-    out += word;
-    column += word.size();
-    first = false;
-    at = end + 1;
-  }
-  return out;
-}
-
 void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
                     const Terminal& terminal) {
   SourceLines lines(loaded);

@@ -4,47 +4,19 @@
 
 #include "cli/print.h"
 #include "cli/table_cells.h"
+#include "cli/table_text.h"
 #include "cli/wire_files.h"
 #include "engine/rehearsal.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "tables/measured_tables.h"
 
 namespace greymet::cli {
 
 using engine::BlockVerdict;
 using engine::RehearsalResult;
-using engine::TransactionVerdict;
 
 namespace {
-
-std::string count_cell(std::uint64_t count, std::size_t width) {
-  return fmt::format("{:>{}}", count == 0 ? "-" : fmt::format("{}", count), width);
-}
-
-std::string transactions_text(const RehearsalResult& result, const Terminal& terminal) {
-  std::string text = heading(
-      terminal, "quiet: measured against the timing model, ms",
-      fmt::format("  {} {:>6} {:>9} {:>9} {:>9} {:>9}  verdict", name_cell("transaction", 18),
-                  "sent", "duration", "expected", "longest R", "bound R"));
-  for (const engine::RehearsedTransaction& t : result.transactions) {
-    const bool good = t.verdict == TransactionVerdict::good;
-    const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
-    std::string verdict(to_string(t.verdict));
-    if (t.verdict == TransactionVerdict::failing) {
-      verdict += fmt::format(": {} of {} good", t.quiet.good, t.quiet.sent);
-    }
-    text +=
-        fmt::format("  {} {} {} {} {} {}  {}\n", name_cell(t.name, 18), count_cell(t.quiet.sent, 6),
-                    ms_cell(t.quiet.services.median(), 9), ms_cell(t.expected, 9),
-                    ms_cell(t.quiet.responses.greatest(), 9), ms_cell(t.bound, 9),
-                    tinted(terminal, good || idle ? Tint::none : Tint::red, verdict));
-  }
-  return text +
-         tinted(
-             terminal, Tint::dim,
-             "  duration: median from its turn to the end; R: response, from release to the end") +
-         "\n\n";
-}
 
 std::string blocks_text(const model::ResolvedPlan& plan, const RehearsalResult& result,
                         const Terminal& terminal) {
@@ -74,57 +46,26 @@ std::string blocks_text(const model::ResolvedPlan& plan, const RehearsalResult& 
   return text + "\n" + rest + "\n";
 }
 
-std::string faults_text(const model::ResolvedPlan& plan, const RehearsalResult& result,
-                        const Terminal& terminal) {
-  if (result.faults.empty()) return {};
-  std::string text =
-      heading(terminal, "faults: noticed, and recovered from without help",
-              fmt::format("  {} {} {:>9} {:>9} {:>10} {:>10}  verdict", name_cell("slave", 14),
-                          name_cell("fault", 14), "at s", "for s", "noticed ms", "back ms"));
-  for (const engine::RehearsedFault& each : result.faults) {
-    const engine::Fault& fault = each.fault;
-    const bool lasts = fault.until == model::Duration::max();
-    text += fmt::format(
-        "  {} {} {:>9.1f} {:>9} {} {}  {}\n",
-        name_cell(plan.target_name({fault.is_peer, fault.index, 0}), 14),
-        name_cell(std::string(to_string(fault.kind)), 14), model::to_ms(fault.at) / 1000,
-        lasts ? "-" : fmt::format("{:.1f}", model::to_ms(fault.until - fault.at) / 1000),
-        ms_cell(each.noticed, 10), ms_cell(each.recovered, 10),
-        tinted(terminal, each.good ? Tint::none : Tint::red, each.good ? "good" : "bad"));
-  }
-  return text + "\n";
-}
-
-std::string heartbeats_text_of(const model::ResolvedPlan& plan, const RehearsalResult& result,
-                               const Terminal& terminal) {
-  if (result.heartbeats.empty()) return {};
-  std::string text =
-      heading(terminal, "heartbeats: stopped once, and going on; ms",
-              fmt::format("  {} {:>8} {:>9} {:>10} {:>10} {:>10}  verdict", name_cell("name", 18),
-                          "changes", "apart", "alarm", "latest", "cleared"));
-  for (const engine::RehearsedHeartbeat& beat : result.heartbeats) {
-    const std::string verdict = !beat.watched           ? "not carried to who watches it"
-                                : beat.good             ? "good"
-                                : beat.false_alarms > 0 ? "false alarms"
-                                : !beat.alarm           ? "no alarm"
-                                : !beat.cleared         ? "stays in alarm"
-                                                        : "late";
-    text += fmt::format(
-        "  {} {} {} {} {} {}  {}\n", name_cell(plan.exchange.heartbeats[beat.heartbeat].name, 18),
-        count_cell(beat.changes_seen, 8), ms_cell(beat.longest_gap, 9), ms_cell(beat.alarm, 10),
-        ms_cell(beat.latest_alarm, 10), ms_cell(beat.cleared, 10),
-        tinted(terminal, beat.good || !beat.watched ? Tint::none : Tint::red, verdict));
-  }
-  return text + "\n";
-}
-
 }  // namespace
 
 std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResult& result,
                            const Terminal& terminal) {
-  std::string text = transactions_text(result, terminal) + blocks_text(plan, result, terminal) +
-                     faults_text(plan, result, terminal) +
-                     heartbeats_text_of(plan, result, terminal);
+  std::string text =
+      table_text("transactions: measured against the timing model while nothing was wrong, ms",
+                 tables::measured_table(result.transactions), terminal) +
+      tinted(terminal, Tint::dim,
+             "  duration: median from its turn to the end; response: from release to the end") +
+      "\n\n" + blocks_text(plan, result, terminal);
+  if (!result.faults.empty()) {
+    text += table_text("faults: noticed, and recovered from without help; ms",
+                       tables::faults_table(plan, result.faults), terminal) +
+            "\n";
+  }
+  if (!result.heartbeats.empty()) {
+    text += table_text("heartbeats: stopped once, and going on; ms",
+                       tables::rehearsed_heartbeats_table(plan, result.heartbeats), terminal) +
+            "\n";
+  }
   for (const engine::Field::Tripped& each : result.watchdogs) {
     text += fmt::format("watchdog of {} tripped after {:.1f} s{} although nothing was wrong\n",
                         shown(plan.plan.slaves[each.slave].name), model::to_ms(each.at) / 1000,
@@ -132,7 +73,7 @@ std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResul
   }
   std::uint64_t sent = 0;
   std::uint64_t good = 0;
-  for (const engine::RehearsedTransaction& t : result.transactions) {
+  for (const engine::MeasuredTransaction& t : result.transactions) {
     sent += t.all.sent;
     good += t.all.good;
   }

@@ -67,7 +67,7 @@ std::string hop_text(const model::ResolvedPlan& plan, const timing::Hop& hop) {
   if (hop.kind == model::MoveKind::copy) {
     return fmt::format("copy {} of {}", hop.index + 1, plan.plan.controllers[hop.controller].name);
   }
-  return plan.declared(plan.transactions[hop.index]).name;
+  return plan.transaction_name(hop.index);
 }
 
 // Of the names of paths and tags: as wide as they are, and as the terminal allows.

@@ -20,7 +20,7 @@ constexpr std::size_t most_rows = 200;
 
 const std::string& name_of(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                            JobRef ref) {
-  return plan.declared(plan.transactions[job_at(report.model, ref).transaction]).name;
+  return plan.transaction_name(job_at(report.model, ref).transaction);
 }
 
 std::string what_text(const BoundShare& share, const std::string& name) {

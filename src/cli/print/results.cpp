@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "files/table_csv.h"
 #include "model/file_name.h"
 
 namespace greymet::cli {
@@ -88,24 +89,34 @@ int ResultWriter::finish() {
 }
 
 Terminal told_on(const OutputOptions& output, const Terminal& terminal) {
-  const bool json = output.format == "json";
-  Terminal plain = plain_terminal(json ? terminal.err : terminal.out, terminal.err, terminal.width);
+  const bool document = output.format != "text";
+  Terminal plain =
+      plain_terminal(document ? terminal.err : terminal.out, terminal.err, terminal.width);
   plain.progress = terminal.progress;
   return plain;
 }
 
-std::optional<ResultWriter> print_results(const OutputOptions& output, const std::string& name,
-                                          const std::function<std::string()>& document,
-                                          const std::function<std::string(const Terminal&)>& text,
+std::optional<ResultWriter> print_results(const OutputOptions& output, const Result& result,
                                           const Terminal& terminal) {
   constexpr std::size_t width_of_files = 100;
+  const bool stored = !output.out.empty();
   const bool json = output.format == "json";
-  const std::string made = json || !output.out.empty() ? document() : std::string();
-  terminal.out << (json ? made : text(terminal));
-  if (output.out.empty()) return std::nullopt;
+  const bool csv = output.format == "csv";
+  const std::string document = json || stored ? result.document() : std::string();
+  std::vector<tables::Table> tables;
+  if (result.tables && (csv || stored)) tables = result.tables();
+  terminal.out << (json  ? document
+                   : csv ? files::table_csv(tables.front())
+                         : result.text(terminal));
+  if (!stored) return std::nullopt;
   ResultWriter writer(output.out, output.force, told_on(output, terminal));
-  writer.write(name + ".json", made);
-  writer.write(name + ".txt", text(plain_terminal(terminal.out, terminal.err, width_of_files)));
+  writer.write(result.name + ".json", document);
+  writer.write(result.name + ".txt",
+               result.text(plain_terminal(terminal.out, terminal.err, width_of_files)));
+  for (const tables::Table& table : tables) {
+    if (table.rows.empty() && &table != tables.data()) continue;
+    writer.write(std::string(table.name) + ".csv", files::table_csv(table));
+  }
   return writer;
 }
 

@@ -16,18 +16,19 @@
 
 namespace greymet::cli {
 
-using engine::RunVerdict;
+using engine::MeasuredVerdict;
 
 namespace {
 
-Tint tint_of_verdict(RunVerdict verdict) {
+Tint tint_of_verdict(MeasuredVerdict verdict) {
   switch (verdict) {
-    case RunVerdict::good: return Tint::green;
-    case RunVerdict::failing:
-    case RunVerdict::late: return Tint::yellow;
-    case RunVerdict::dead: return Tint::red;
-    case RunVerdict::left_out:
-    case RunVerdict::not_run: return Tint::dim;
+    case MeasuredVerdict::good: return Tint::green;
+    case MeasuredVerdict::off:
+    case MeasuredVerdict::failing:
+    case MeasuredVerdict::late: return Tint::yellow;
+    case MeasuredVerdict::dead: return Tint::red;
+    case MeasuredVerdict::left_out:
+    case MeasuredVerdict::not_run: return Tint::dim;
   }
   return Tint::none;
 }
@@ -45,16 +46,15 @@ std::string period_of(const model::ExchangeTransaction& t) {
 }
 
 std::string transaction_row(const model::ResolvedPlan& plan, const engine::RunWatch& watch,
-                            const engine::RunTransaction& t, const Terminal& terminal) {
+                            const engine::MeasuredTransaction& t, const Terminal& terminal) {
   const model::ExchangeTransaction& of = *plan.exchange.find(t.transaction);
-  const std::uint64_t failed = t.measure.sent - t.measure.good + t.measure.dropped;
+  const std::uint64_t failed = t.all.sent - t.all.good + t.all.dropped;
   std::string state(to_string(t.verdict));
   if (!t.why_left_out.empty()) state += ": " + t.why_left_out;
-  if (t.measure.last_exception)
-    state += fmt::format(", exception {:02X}", *t.measure.last_exception);
+  if (t.all.last_exception) state += fmt::format(", exception {:02X}", *t.all.last_exception);
   return fmt::format("{} {:>8} {} {} {:>7} {:>6}  {}\n", name_cell(t.name, 18), period_of(of),
                      ms_cell(watch.last_response(t.transaction), 8), ms_cell(t.bound, 8),
-                     t.measure.sent, failed, tinted(terminal, tint_of_verdict(t.verdict), state));
+                     t.all.sent, failed, tinted(terminal, tint_of_verdict(t.verdict), state));
 }
 
 std::string value_row(const model::ResolvedPlan& plan, const engine::PointValues& points,
@@ -85,13 +85,13 @@ std::string value_row(const model::ResolvedPlan& plan, const engine::PointValues
 }  // namespace
 
 std::string live_table_text(const model::ResolvedPlan& plan, const engine::RunWatch& watch,
-                            const std::vector<engine::RunTransaction>& transactions,
+                            const std::vector<engine::MeasuredTransaction>& transactions,
                             model::Duration now, std::size_t rows, const Terminal& terminal) {
   std::uint64_t sent = 0;
   std::uint64_t good = 0;
   for (const auto& t : transactions) {
-    sent += t.measure.sent;
-    good += t.measure.good;
+    sent += t.all.sent;
+    good += t.all.good;
   }
   std::string text =
       fmt::format("{}  {:.0f} s, {} sent, {} good; Ctrl-C stops\n",
@@ -103,7 +103,7 @@ std::string live_table_text(const model::ResolvedPlan& plan, const engine::RunWa
       "\n";
   std::size_t left = rows > 4 ? rows - 4 : 4;
   // what is wrong first where not all fit; half of the screen is for values
-  std::vector<const engine::RunTransaction*> order;
+  std::vector<const engine::MeasuredTransaction*> order;
   order.reserve(transactions.size());
   for (const auto& t : transactions) order.push_back(&t);
   const std::size_t most = std::max(left / 2, left > watch.points().values().size()
@@ -111,14 +111,15 @@ std::string live_table_text(const model::ResolvedPlan& plan, const engine::RunWa
                                                   : std::size_t{0});
   if (order.size() > most) {
     std::stable_sort(order.begin(), order.end(), [](const auto* a, const auto* b) {
-      const auto rank = [](const engine::RunTransaction* t) {
+      const auto rank = [](const engine::MeasuredTransaction* t) {
         switch (t->verdict) {
-          case RunVerdict::dead: return 0;
-          case RunVerdict::failing: return 1;
-          case RunVerdict::late: return 2;
-          case RunVerdict::good: return 3;
-          case RunVerdict::not_run: return 4;
-          case RunVerdict::left_out: return 5;
+          case MeasuredVerdict::dead: return 0;
+          case MeasuredVerdict::failing: return 1;
+          case MeasuredVerdict::off:
+          case MeasuredVerdict::late: return 2;
+          case MeasuredVerdict::good: return 3;
+          case MeasuredVerdict::not_run: return 4;
+          case MeasuredVerdict::left_out: return 5;
         }
         return 6;
       };

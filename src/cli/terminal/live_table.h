@@ -10,11 +10,10 @@
 namespace greymet::cli {
 
 // All that fits `rows` lines: transactions first, then values.
-[[nodiscard]] std::string live_table_text(const model::ResolvedPlan& plan,
-                                          const engine::RunWatch& watch,
-                                          const std::vector<engine::RunTransaction>& transactions,
-                                          model::Duration now, std::size_t rows,
-                                          const Terminal& terminal);
+[[nodiscard]] std::string live_table_text(
+    const model::ResolvedPlan& plan, const engine::RunWatch& watch,
+    const std::vector<engine::MeasuredTransaction>& transactions, model::Duration now,
+    std::size_t rows, const Terminal& terminal);
 
 // Takes the screen of a terminal, and gives it back as it was. Never waits for it: what a terminal
 // that was paused or is slow does not take is left out.

@@ -74,4 +74,27 @@ void ProgressBar::show(double done) {
                 << std::flush;
 }
 
+std::string folded(std::string_view text, std::size_t column, std::size_t indent,
+                   std::size_t width) {
+  std::string out;
+  bool first = true;
+  std::size_t at = 0;
+  while (at < text.size()) {
+    const std::size_t end = std::min(text.find(' ', at), text.size());
+    const std::string_view word = text.substr(at, end - at);
+    if (!first && column + 1 + word.size() > width) {
+      out += '\n' + std::string(indent, ' ');
+      column = indent;
+    } else if (!first) {
+      out += ' ';
+      ++column;
+    }
+    out += word;
+    column += word.size();
+    first = false;
+    at = end + 1;
+  }
+  return out;
+}
+
 }  // namespace greymet::cli

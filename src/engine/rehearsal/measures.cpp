@@ -89,6 +89,19 @@ void TransactionMeasure::add(const RequestRecord& record) {
   ++sent;
 }
 
+std::string_view to_string(MeasuredVerdict verdict) {
+  switch (verdict) {
+    case MeasuredVerdict::good: return "good";
+    case MeasuredVerdict::off: return "off";
+    case MeasuredVerdict::late: return "late";
+    case MeasuredVerdict::failing: return "failing";
+    case MeasuredVerdict::dead: return "dead";
+    case MeasuredVerdict::left_out: return "left out";
+    case MeasuredVerdict::not_run: return "not run";
+  }
+  return "";
+}
+
 std::pair<std::uint64_t, std::uint64_t> Measures::sent_and_good() const {
   std::pair<std::uint64_t, std::uint64_t> all;
   for (const TransactionMeasure& m : of_) {

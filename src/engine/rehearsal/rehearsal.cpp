@@ -49,21 +49,22 @@ std::map<std::size_t, Predicted> predict(const timing::TimingReport& report, Dur
   return out;
 }
 
-TransactionVerdict judge(const RehearsedTransaction& t, const RehearsalOptions& options) {
-  if (t.quiet.sent == 0) return TransactionVerdict::not_run;
-  if (t.quiet.good != t.quiet.finished() || t.quiet.dropped > 0) return TransactionVerdict::failing;
-  const auto greatest = t.quiet.responses.greatest();
-  if (t.bound && greatest && *greatest > *t.bound) return TransactionVerdict::late;
+MeasuredVerdict judge(const MeasuredTransaction& t, const RehearsalOptions& options) {
+  const TransactionMeasure& quiet = t.timed();
+  if (quiet.sent == 0) return MeasuredVerdict::not_run;
+  if (quiet.good != quiet.finished() || quiet.dropped > 0) return MeasuredVerdict::failing;
+  const auto greatest = quiet.responses.greatest();
+  if (t.bound && greatest && *greatest > *t.bound) return MeasuredVerdict::late;
   // responses also depend on who happens to wait for whom; a duration does not
-  const auto median = t.quiet.services.median();
-  if (!median) return TransactionVerdict::good;
+  const auto median = quiet.services.median();
+  if (!median) return MeasuredVerdict::good;
   const Duration low = t.expected ? *t.expected : t.shortest.value_or(Duration{});
   const Duration high = t.expected ? *t.expected : t.longest.value_or(model::longest_sum);
   const auto share =
       Duration(static_cast<std::int64_t>(options.tolerance * static_cast<double>(high.count())));
   const Duration room = std::max(share, options.tolerance_at_least);
-  return *median + room >= low && *median <= high + room ? TransactionVerdict::good
-                                                         : TransactionVerdict::off;
+  return *median + room >= low && *median <= high + room ? MeasuredVerdict::good
+                                                         : MeasuredVerdict::off;
 }
 
 // Slaves that fall silent at the same time: each on a wire of its own.
@@ -184,7 +185,7 @@ class Rehearsal {
     const auto predicted =
         predict(report_, std::min(options_.quiet, stage_.now()), options_.durations);
     for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
-      RehearsedTransaction out;
+      MeasuredTransaction out;
       out.transaction = t.transaction;
       out.name = t.name;
       out.quiet = quiet.of(t.transaction);
@@ -202,6 +203,8 @@ class Rehearsal {
         }
       }
       out.verdict = judge(out, options_);
+      const bool idle = out.verdict == MeasuredVerdict::not_run && !out.predicted;
+      out.well = out.verdict == MeasuredVerdict::good || idle;
       result_.transactions.push_back(std::move(out));
     }
     result_.heartbeats = internal::heartbeats_in_quiet(plan_, report_, stage_.programs());
@@ -266,11 +269,10 @@ class Rehearsal {
         }
       }
     }
-    for (RehearsedTransaction& t : result_.transactions) {
+    for (MeasuredTransaction& t : result_.transactions) {
       t.all = all_.of(t.transaction);
       t.missed = missed[t.transaction];
-      const bool idle = t.verdict == TransactionVerdict::not_run && !t.predicted;
-      good = good && (t.verdict == TransactionVerdict::good || idle);
+      good = good && t.well;
     }
     for (const RehearsedBlock& block : result_.blocks) {
       for (const BlockVerdict verdict : {block.first, block.last}) {
@@ -297,17 +299,6 @@ class Rehearsal {
 };
 
 }  // namespace
-
-std::string_view to_string(TransactionVerdict verdict) {
-  switch (verdict) {
-    case TransactionVerdict::good: return "good";
-    case TransactionVerdict::off: return "off";
-    case TransactionVerdict::late: return "late";
-    case TransactionVerdict::failing: return "failing";
-    case TransactionVerdict::not_run: return "not run";
-  }
-  return "";
-}
 
 std::string_view to_string(BlockVerdict verdict) {
   switch (verdict) {

@@ -7,18 +7,6 @@
 
 namespace greymet::engine {
 
-std::string_view to_string(RunVerdict verdict) {
-  switch (verdict) {
-    case RunVerdict::good: return "good";
-    case RunVerdict::failing: return "failing";
-    case RunVerdict::dead: return "dead";
-    case RunVerdict::late: return "late";
-    case RunVerdict::left_out: return "left out";
-    case RunVerdict::not_run: return "not run";
-  }
-  return "";
-}
-
 RunWatch::RunWatch(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                    std::vector<Expectation> expected, const std::vector<std::size_t>& controllers)
     : plan_(plan),
@@ -91,8 +79,8 @@ std::optional<Duration> RunWatch::bound_of(std::size_t transaction) const {
   return std::nullopt;
 }
 
-std::vector<RunTransaction> RunWatch::transactions(const std::vector<const Master*>& masters,
-                                                   const MasterOptions& options) const {
+std::vector<MeasuredTransaction> RunWatch::transactions(const std::vector<const Master*>& masters,
+                                                        const MasterOptions& options) const {
   std::vector<std::uint64_t> missed(plan_.transactions.size());
   std::vector<bool> ours(plan_.layouts.size());
   for (const Master* master : masters) {
@@ -104,41 +92,43 @@ std::vector<RunTransaction> RunWatch::transactions(const std::vector<const Maste
       }
     }
   }
-  std::vector<RunTransaction> out;
+  std::vector<MeasuredTransaction> out;
   for (const timing::LineReport& line : report_.lines) {
     for (const timing::TransactionReport& report : line.transactions) {
       const model::ExchangeTransaction& t = *plan_.exchange.find(report.transaction);
       if (!ours[t.controller]) continue;
-      RunTransaction run;
+      MeasuredTransaction run;
       run.transaction = report.transaction;
       run.name = report.name;
-      run.measure = measures_.of(report.transaction);
+      run.all = measures_.of(report.transaction);
       run.predicted = report.typical;
       run.bound = report.response_bound;
       run.missed = missed[report.transaction];
-      const TransactionMeasure& m = run.measure;
+      const TransactionMeasure& m = run.all;
       const auto greatest = m.responses.greatest();
       if (m.sent == 0 && m.left_out > 0) {
-        run.verdict = RunVerdict::left_out;
+        run.verdict = MeasuredVerdict::left_out;
         run.why_left_out = t.write && !options.allow_writes ? "writes are not allowed"
                            : t.endpoint.broadcast && !options.allow_broadcasts
                                ? "broadcasts are not allowed"
                                : "values that nobody stated";
       } else if (m.sent == 0 && m.dropped == 0) {
-        run.verdict = RunVerdict::not_run;
+        run.verdict = MeasuredVerdict::not_run;
       } else if (m.good == 0) {
-        run.verdict = RunVerdict::dead;
+        run.verdict = MeasuredVerdict::dead;
       } else if (m.good != m.finished() || m.dropped > 0) {
-        run.verdict = RunVerdict::failing;
+        run.verdict = MeasuredVerdict::failing;
       } else if (run.bound && greatest && *greatest > *run.bound) {
-        run.verdict = RunVerdict::late;
+        run.verdict = MeasuredVerdict::late;
       } else {
-        run.verdict = RunVerdict::good;
+        run.verdict = MeasuredVerdict::good;
       }
+      run.well = run.verdict == MeasuredVerdict::good || run.verdict == MeasuredVerdict::left_out ||
+                 run.verdict == MeasuredVerdict::not_run;
       out.push_back(std::move(run));
     }
   }
-  std::sort(out.begin(), out.end(), [](const RunTransaction& a, const RunTransaction& b) {
+  std::sort(out.begin(), out.end(), [](const MeasuredTransaction& a, const MeasuredTransaction& b) {
     return a.transaction < b.transaction;
   });
   return out;

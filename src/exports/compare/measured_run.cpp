@@ -2,8 +2,10 @@
 
 #include <fmt/format.h>
 
-#include "engine/run_watch.h"
+#include "engine/measures.h"
+#include "files/table_json.h"
 #include "pages/html.h"
+#include "tables/measured_tables.h"
 
 namespace greymet::exports {
 
@@ -11,11 +13,24 @@ using MeasuredJson = nlohmann::ordered_json;
 
 namespace {
 
-// Of a transaction in a result of run or rehearse; what is not known is not well.
+// Verdicts of run and rehearse; what is not known is not well.
 bool is_well(std::string_view verdict) {
-  return verdict == to_string(engine::RunVerdict::good) ||
-         verdict == to_string(engine::RunVerdict::not_run) ||
-         verdict == to_string(engine::RunVerdict::left_out) || verdict == "–";
+  using engine::MeasuredVerdict;
+  return verdict == to_string(MeasuredVerdict::good) ||
+         verdict == to_string(MeasuredVerdict::not_run) ||
+         verdict == to_string(MeasuredVerdict::left_out);
+}
+
+// Colours what is not well.
+void colour_verdicts(tables::Table& table) {
+  for (tables::Row& row : table.rows) {
+    for (tables::Cell& cell : row.cells) {
+      auto* state = std::get_if<tables::State>(&cell);
+      if (state == nullptr || is_well(state->word)) continue;
+      state->mood = tables::Mood::bad;
+      row.mood = tables::Mood::bad;
+    }
+  }
 }
 
 }  // namespace
@@ -56,41 +71,14 @@ std::string MeasuredRun::text() const {
                                              "fingerprints differ. Do not rely on what follows."));
   }
   text += fmt::format("<p class=\"soft\">From {}.</p>\n", html(file_));
-  const auto number = [](const MeasuredJson& row, const char* key) {
-    return row.is_object() && row.contains(key) && row[key].is_number()
-               ? fmt::format("{:.3f}", row[key].get<double>())
-               : std::string("–");
-  };
-  const auto count = [](const MeasuredJson& row, const char* key) {
-    return row.is_object() && row.contains(key) && row[key].is_number_unsigned()
-               ? std::to_string(row[key].get<std::uint64_t>())
-               : std::string("–");
-  };
-  const auto words = [](const MeasuredJson& row, const char* key) {
-    return row.is_object() && row.contains(key) && row[key].is_string()
-               ? html(row[key].get<std::string>())
-               : std::string("–");
-  };
-  HtmlTable table({"transaction", ">sent", ">good", ">exceptions", ">timeouts", ">bad",
-                   ">median response ms", ">predicted ms", ">longest ms", ">bound ms", "verdict"});
-  for (const MeasuredJson& t : document_["transactions"]) {
-    const std::string verdict = words(t, "verdict");
-    table.row(
-        {words(t, "name"), count(t, "sent"), count(t, "good"), count(t, "exceptions"),
-         count(t, "timeouts"), count(t, "bad"), number(t, "response_median_ms"),
-         number(t, "predicted_ms"), number(t, "response_max_ms"), number(t, "bound_ms"), verdict},
-        is_well(verdict) ? "" : "bad");
-  }
-  text += table.text("it has no transactions");
-  HtmlTable faults({"slave", "fault", ">noticed after ms", ">recovered after ms", "verdict"});
-  const MeasuredJson list = document_.value("faults", MeasuredJson::array());
-  if (list.is_array()) {
-    for (const MeasuredJson& f : list) {
-      faults.row({words(f, "slave"), words(f, "fault"), number(f, "noticed_ms"),
-                  number(f, "recovered_ms"), words(f, "verdict")});
-    }
-  }
-  if (!faults.empty()) text += "<h3>faults</h3>\n" + faults.text("");
+  tables::Table table{"transactions", "it has no transactions", tables::measured_columns(), {}};
+  files::add_rows_of(document_["transactions"], table);
+  colour_verdicts(table);
+  text += table_html(table);
+  tables::Table faults{"faults", "nothing went wrong", tables::faults_columns(), {}};
+  files::add_rows_of(document_.value("faults", MeasuredJson::array()), faults);
+  colour_verdicts(faults);
+  if (!faults.rows.empty()) text += "<h3>faults</h3>\n" + table_html(faults);
   return text;
 }
 

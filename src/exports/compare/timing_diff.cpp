@@ -8,6 +8,7 @@
 
 #include "exports/exchange_diff.h"
 #include "files/json_text.h"
+#include "files/table_json.h"
 #include "model/duration_text.h"
 #include "timing/report.h"
 
@@ -74,12 +75,6 @@ std::string value_text(const TimingValue& value, const std::string& unit) {
   return fmt::format("{}", *number);
 }
 
-nlohmann::ordered_json json_of(const TimingValue& value) {
-  if (const auto* text = std::get_if<std::string>(&value)) return *text;
-  if (const auto* number = std::get_if<double>(&value)) return *number;
-  return nullptr;
-}
-
 }  // namespace
 
 std::vector<TimingChange> timing_changes(const TimingReport& old, const TimingReport& now) {
@@ -107,23 +102,44 @@ std::string to_text(const TimingChange& c) {
                      value_text(c.now, c.unit));
 }
 
-std::string diff_json(const std::vector<Change>& changes, const std::vector<TimingChange>& timing) {
-  Json out{{"changes", Json::array()}, {"timing", Json::array()}};
-  for (const Change& c : changes) {
-    out["changes"].push_back({{"kind", c.kind},
-                              {"subject", c.subject},
-                              {"what", c.what},
-                              {"old", c.old},
-                              {"new", c.now}});
-  }
+tables::Table changes_table(const std::vector<Change>& changes) {
+  using tables::Kind;
+  tables::Table out{"changes",
+                    "no difference in the exchange",
+                    {{"kind", "kind", Kind::text, "what sort of thing it is", 8},
+                     {"subject", "of", Kind::text, "its name", 9},
+                     {"what", "what", Kind::text, "what differs", 9},
+                     {"old", "old", Kind::text, "as it was", 9},
+                     {"new", "new", Kind::text, "as it is now", 9}},
+                    {}};
+  for (const Change& c : changes) out.add({c.kind, c.subject, c.what, c.old, c.now});
+  return out;
+}
+
+tables::Table timing_changes_table(const std::vector<TimingChange>& timing) {
+  using tables::Kind;
+  tables::Table out{"timing-changes",
+                    "no difference in timing",
+                    {{"subject", "of", Kind::text, "line, transaction, heartbeat or path", 9},
+                     {"what", "what", Kind::text, "what differs, with its unit", 9},
+                     {"old", "old", Kind::text, "as it was", 9},
+                     {"new", "new", Kind::text, "as it is now", 9}},
+                    {}};
+  const auto cell = [](const TimingValue& value) {
+    return std::visit([](const auto& v) { return tables::Cell(v); }, value);
+  };
   for (const TimingChange& c : timing) {
     std::string what = c.what;
     std::replace(what.begin(), what.end(), ' ', '_');
     if (!c.unit.empty()) what += "_" + c.unit;
-    out["timing"].push_back(
-        {{"subject", c.subject}, {"what", what}, {"old", json_of(c.old)}, {"new", json_of(c.now)}});
+    out.add({c.subject, what, cell(c.old), cell(c.now)});
   }
-  return files::dump(out);
+  return out;
+}
+
+std::string diff_json(const std::vector<Change>& changes, const std::vector<TimingChange>& timing) {
+  return files::dump({{"changes", files::rows_json(changes_table(changes))},
+                      {"timing", files::rows_json(timing_changes_table(timing))}});
 }
 
 }  // namespace greymet::exports

@@ -8,6 +8,7 @@
 #include "html.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "tables/timing_tables.h"
 
 namespace greymet::exports {
 namespace {
@@ -61,7 +62,7 @@ class Sheet {
 
   void settings() {
     HtmlTable table(
-        {"", "slave", "line or host", "unit", "protocol", "baud", "format", "watchdog", "signed"});
+        {"", "slave", "line or host", "unit", "mode", "baud", "format", "watchdog", "signed"});
     for (std::size_t s = 0; s < plan_.exchange.slaves.size(); ++s) {
       const model::ExchangeSlave& slave = plan_.exchange.slaves[s];
       const model::ExchangeLine* line = slave.line ? &plan_.exchange.lines[*slave.line] : nullptr;
@@ -206,8 +207,8 @@ class Sheet {
       }
       table.row({std::string(tick), html(plan_.target_name(target)),
                  reactions.empty() ? "–" : html(fmt::format("{}", fmt::join(reactions, ", "))),
-                 ms_html(noticed_at_the_latest(exchange_, target)), entry(), std::string(tick),
-                 sign()});
+                 ms_html(tables::noticed_at_the_latest(plan_, exchange_.timing, target)), entry(),
+                 std::string(tick), sign()});
     }
     body_ += table.text("there is nothing to unplug");
   }

@@ -25,6 +25,8 @@ p, ul { margin: 6px 0; max-width: 92ch; }
 .soft, figcaption, .fingerprint { color: var(--soft); }
 .fingerprint { font-family: "DejaVu Sans Mono", monospace; font-size: 12px; overflow-wrap: anywhere; }
 .wide { overflow-x: auto; }
+ul.more { display: flex; flex-wrap: wrap; gap: 0 16px; margin: 0 0 2px 14px; padding: 0; list-style: none; max-width: 150ch; color: var(--soft); }
+ul.more i { font-style: normal; opacity: .75; } tr.first td { border-bottom: none; padding-bottom: 0; } tr.more td { padding-top: 0; white-space: normal; }
 table { border-collapse: collapse; font-size: 12.5px; margin: 6px 0 12px; }
 th { text-align: left; border-bottom: 2px solid var(--rule); padding: 4px 12px 4px 0; font-weight: 600; vertical-align: bottom; }
 td { border-bottom: 1px solid var(--rule); padding: 3px 12px 3px 0; vertical-align: top; overflow-wrap: anywhere; }
@@ -80,9 +82,7 @@ std::string html(std::string_view text) {
 }
 
 std::string ms_html(const std::optional<model::Duration>& d) {
-  if (!d) return "–";
-  const std::string text = model::in_ms(*d);
-  return text.substr(0, text.size() - 3);
+  return d ? model::ms_digits(*d) : "–";
 }
 
 std::string picture_html(std::string_view svg, std::string_view caption) {

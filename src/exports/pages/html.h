@@ -6,6 +6,7 @@
 #include <string_view>
 #include <vector>
 
+#include "exports/table_pages.h"
 #include "model/strong.h"
 
 namespace greymet::exports {

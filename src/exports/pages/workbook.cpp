@@ -8,35 +8,25 @@
 #include <functional>
 #include <iterator>
 #include <memory>
-#include <variant>
 
-#include <fmt/format.h>
 #include <unistd.h>
 #include <xlsxwriter.h>
 
 #include "exports/exports.h"
+#include "exports/table_pages.h"
 #include "model/duration_text.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"
 #include "model/utf8_text.h"
+#include "tables/plan_tables.h"
+#include "tables/timing_tables.h"
 
 namespace greymet::exports {
 
-using model::Duration;
-
 namespace {
 
-// Nothing, a text, a whole number, a number.
-using Cell = std::variant<std::monostate, std::string, std::int64_t, double>;
 constexpr std::size_t longest_cell = 8000;  // code points; the format ends at 32767 UTF-16 units
 constexpr double widest = 48;               // characters
-
-Cell whole(std::uint64_t value) {
-  return static_cast<std::int64_t>(value);
-}
-Cell ms_cell(const std::optional<Duration>& d) {
-  return d ? Cell(model::to_ms(*d)) : Cell();
-}
 
 // A name in the temporary folder that exists while this does.
 class TemporaryFile {
@@ -70,26 +60,28 @@ class Book {
     format_set_bottom(head_, LXW_BORDER_THIN);
     three_ = workbook_add_format(book_);
     format_set_num_format(three_, "0.000");
+    general_ = workbook_add_format(book_);
   }
 
   // Rows below a frozen heading that can be filtered; columns as wide as what stands in them.
-  void sheet(const char* name, const std::vector<std::string>& heading,
-             const std::vector<std::vector<Cell>>& rows) {
-    lxw_worksheet* sheet = workbook_add_worksheet(book_, name);
-    std::vector<double> widths;
-    widths.reserve(heading.size());
-    for (const std::string& text : heading) widths.push_back(static_cast<double>(text.size()));
-    for (std::size_t c = 0; c < heading.size(); ++c) put(sheet, 0, c, heading[c], widths[c], head_);
-    for (std::size_t r = 0; r < rows.size(); ++r) {
-      for (std::size_t c = 0; c < rows[r].size(); ++c) put(sheet, r + 1, c, rows[r][c], widths[c]);
+  void sheet(const tables::Table& table) {
+    lxw_worksheet* sheet = workbook_add_worksheet(book_, std::string(table.name).c_str());
+    std::vector<double> widths(table.columns.size(), 0);
+    for (std::size_t c = 0; c < table.columns.size(); ++c) {
+      put(sheet, 0, c, tables::heading_of(table.columns[c]), widths[c], head_);
+    }
+    for (std::size_t r = 0; r < table.rows.size(); ++r) {
+      for (std::size_t c = 0; c < table.columns.size(); ++c) {
+        put(sheet, r + 1, c, table.rows[r].cells[c], widths[c]);
+      }
     }
     for (std::size_t c = 0; c < widths.size(); ++c) {
       const auto column = static_cast<lxw_col_t>(c);
       worksheet_set_column(sheet, column, column, std::min(widest, widths[c] + 2), nullptr);
     }
     worksheet_freeze_panes(sheet, 1, 1);
-    worksheet_autofilter(sheet, 0, 0, static_cast<lxw_row_t>(rows.size()),
-                         static_cast<lxw_col_t>(heading.size() - 1));
+    worksheet_autofilter(sheet, 0, 0, static_cast<lxw_row_t>(table.rows.size()),
+                         static_cast<lxw_col_t>(widths.size() - 1));
     worksheet_set_landscape(sheet);
     worksheet_set_paper(sheet, 9);  // A4
     worksheet_fit_to_pages(sheet, 1, 0);
@@ -109,186 +101,75 @@ class Book {
   }
 
  private:
-  void put(lxw_worksheet* sheet, std::size_t r, std::size_t c, const Cell& cell, double& width,
-           lxw_format* format = nullptr) {
+  void put(lxw_worksheet* sheet, std::size_t r, std::size_t c, const tables::Cell& cell,
+           double& width, lxw_format* format = nullptr) {
     const auto row = static_cast<lxw_row_t>(r);
     const auto column = static_cast<lxw_col_t>(c);
-    if (const auto* text = std::get_if<std::string>(&cell); text != nullptr && !text->empty()) {
-      const std::string shown = model::shortened(model::shown(*text), longest_cell);
-      worksheet_write_string(sheet, row, column, shown.c_str(), format);
-      width = std::max(width, static_cast<double>(model::code_points(shown)));
-    } else if (const auto* number = std::get_if<std::int64_t>(&cell)) {
+    if (const auto* number = std::get_if<std::int64_t>(&cell)) {
       worksheet_write_number(sheet, row, column, static_cast<double>(*number), format);
     } else if (const auto* real = std::get_if<double>(&cell)) {
-      worksheet_write_number(sheet, row, column, *real, three_);
+      worksheet_write_number(sheet, row, column, *real, general_);
+    } else if (const auto* duration = std::get_if<model::Duration>(&cell)) {
+      worksheet_write_number(sheet, row, column, model::to_ms(*duration), three_);
+    } else if (const std::string text = tables::plain_text(cell); !text.empty()) {
+      const std::string shown = model::shortened(model::shown(text), longest_cell);
+      worksheet_write_string(sheet, row, column, shown.c_str(), format);
+      width = std::max(width, static_cast<double>(model::code_points(shown)));
     }
   }
 
   lxw_workbook* book_;  // closed, and freed by that, in close()
   lxw_format* head_ = nullptr;
   lxw_format* three_ = nullptr;
+  lxw_format* general_ = nullptr;
 };
 
-std::string memory_text(const model::ResolvedPlan& plan, model::ControllerIndex c,
-                        const std::optional<model::MemoryRange>& range) {
-  return range ? plan.layouts[c].name_of(*range) : std::string();
-}
-
-void add_transactions(const ExportInput& input, Book& book) {
-  const model::ResolvedPlan& plan = input.plan;
-  std::vector<std::vector<Cell>> rows;
-  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
-    const bool cyclic = t.trigger.kind == model::TriggerKind::cyclic;
-    std::vector<Cell> row{whole(rows.size() + 1),
-                          t.name,
-                          plan.exchange.controllers[t.controller].name,
-                          plan.target_name(t.target),
-                          t.endpoint.unit ? whole(t.endpoint.unit->value) : Cell(),
-                          t.endpoint.line ? plan.exchange.lines[*t.endpoint.line].name
-                                          : fmt::format("{}:{}", t.endpoint.host, t.endpoint.port),
-                          whole(static_cast<std::uint64_t>(number_of(t.function)))};
-    for (const bool reads : {true, false}) {
-      const auto& block = reads ? t.read : t.write;
-      if (!block) {
-        row.insert(row.end(), 4, Cell());
-        continue;
-      }
-      const model::Address address{block->area, {static_cast<std::uint16_t>(block->offset)}};
-      row.emplace_back(whole(block->offset));
-      row.emplace_back(whole(block->quantity));
-      row.emplace_back(reference6(address));
-      row.emplace_back(memory_text(plan, t.controller, reads ? t.into : t.from));
-    }
-    row.emplace_back(std::string(to_string(t.trigger.kind)));
-    row.push_back(cyclic ? ms_cell(t.trigger.period) : Cell());
-    row.push_back(cyclic ? ms_cell(t.trigger.phase) : Cell());
-    row.emplace_back(memory_text(plan, t.controller, t.trigger.bit));
-    row.emplace_back(memory_text(plan, t.controller, t.gate));
-    row.emplace_back(std::string(t.on_loss ? to_string(*t.on_loss) : ""));
-    rows.push_back(std::move(row));
-  }
-  book.sheet("transactions",
-             {"order",        "name",      "controller",  "slave",           "unit",
-              "line or host", "function",  "read at",     "read count",      "read reference",
-              "into",         "write at",  "write count", "write reference", "from",
-              "when",         "period ms", "phase ms",    "trigger",         "only if",
-              "on loss"},
-             rows);
-}
-
-void add_points(const ExportInput& input, Book& book) {
-  const model::ResolvedPlan& plan = input.plan;
-  std::vector<std::vector<Cell>> rows;
-  for (std::size_t i = 0; i < input.points.rows.size(); ++i) {
-    const model::PointRow& p = input.points.rows[i];
-    const bool is_long = is_multi_register(p.type.type);
-    std::string users;
-    for (const std::string& user : p.used_by) users += (users.empty() ? "" : "; ") + user;
-    const std::string by = p.transaction ? plan.declared(plan.transactions[*p.transaction]).name
-                           : p.copy      ? fmt::format("copy {}", plan.copies[*p.copy].declared + 1)
-                                         : "";
-    const model::Tag* tag = p.tag ? &plan.declared(plan.tags[*p.tag]) : nullptr;
-    rows.push_back(
-        {p.where, std::string(p.is_read ? "from" : "to"), plan.plan.controllers[p.controller].name,
-         plan.layouts[p.controller].name_of(p.memory), tag != nullptr ? tag->name : std::string(),
-         tag != nullptr ? to_text(tag->type) : std::string(), by,
-         std::string(p.area ? short_name(*p.area) : ""), p.offset ? whole(*p.offset) : Cell(),
-         p.area ? to_text(p.type.type) : to_text(p.type),
-         std::string(is_long && p.order ? to_string(*p.order) : ""),
-         std::string(p.swap ? to_string(*p.swap) : ""),
-         p.factor ? Cell(fmt::format("{}", *p.factor)) : Cell(),
-         p.offset_value ? Cell(fmt::format("{}", *p.offset_value)) : Cell(), p.unit,
-         ms_cell(input.ages[i]), users});
-  }
-  book.sheet("points",
-             {"point", "direction", "controller", "memory", "tag", "tag type", "by", "area",
-              "offset", "type", "word order", "swap", "factor", "offset value", "unit",
-              "age bound ms", "also used by"},
-             rows);
-}
-
-void add_memory(const ExportInput& input, Book& book) {
-  const model::MemoryReport report = memory_report(input.plan);
-  std::vector<std::vector<Cell>> rows;
-  for (const model::ControllerMemory& c : report.controllers) {
-    const std::string& name = input.plan.plan.controllers[c.controller].name;
-    for (const model::StoreReport& store : c.stores) {
-      for (const model::MemoryRow& row : store.rows) {
-        std::string tags;
-        for (const std::string& tag : row.tags) tags += (tags.empty() ? "" : "; ") + tag;
-        rows.push_back({name, store.name, row.range, row.count, std::string(to_string(row.purpose)),
-                        row.by, tags});
-      }
-      for (const model::BitRange& free : store.free) {
-        const std::uint64_t unit = store.words ? model::bits_per_word : 1;
-        rows.push_back({name, store.name, input.plan.layouts[c.controller].name_of(free),
-                        whole((free.end - free.first) / unit), std::string("free"), std::string(),
-                        std::string()});
-      }
-    }
-  }
-  book.sheet("memory", {"controller", "area", "range", "count", "purpose", "by", "tags"}, rows);
-}
-
-void add_timing(const ExportInput& input, Book& book) {
-  std::vector<std::vector<Cell>> rows;
-  for (const timing::LineReport& line : input.timing.lines) {
-    for (const timing::TransactionReport& t : line.transactions) {
-      rows.push_back({line.name, line.master, line.utilisation_percent, t.name,
-                      static_cast<std::int64_t>(t.function), whole(t.request_bytes),
-                      whole(t.reply_bytes), ms_cell(t.typical), ms_cell(t.longest),
-                      ms_cell(t.period), ms_cell(t.response_bound),
-                      ms_cell(t.response_bound_any_phase), ms_cell(t.response_simulated),
-                      ms_cell(t.interval_bound), whole(t.missed), ms_cell(t.silent)});
-    }
-  }
-  book.sheet("timing",
-             {"line", "master", "use %", "transaction", "function", "request bytes", "reply bytes",
-              "typical ms", "longest ms", "period ms", "response bound ms", "bound, any phase ms",
-              "simulated ms", "interval bound ms", "missed", "silent ms"},
-             rows);
-}
-
-void add_findings(const ExportInput& input, Book& book) {
-  std::vector<std::vector<Cell>> rows;
-  for (const model::Finding& f : input.findings) {
-    rows.push_back({std::string(to_string(f.severity)), std::string(to_string(f.rule)),
-                    input.plan.plan.files[f.place.file], whole(f.place.line), to_text(f.subject),
-                    f.message, f.remedy});
-  }
-  book.sheet("findings", {"severity", "rule", "file", "line", "subject", "message", "remedy"},
-             rows);
-}
-
-void add_about(const ExportInput& input, Book& book) {
+tables::Table about_table(const ExportInput& input) {
+  using tables::Kind;
+  tables::Table out{"about",
+                    "",
+                    {{"what", "what", Kind::text, "of this plan", 9},
+                     {"value", "value", Kind::text, "what it is", 9}},
+                    {}};
   const auto& plan = input.plan.plan;
-  book.sheet("about", {"what", "value"},
-             {{std::string("title"), plan.title ? plan.title->value : std::string()},
-              {std::string("revision"), plan.revision ? plan.revision->value : std::string()},
-              {std::string("fingerprint"), input.fingerprint}});
+  const auto stated = [](const auto& value) {
+    return value ? tables::text(value->value) : tables::Cell();
+  };
+  out.add({tables::text("title"), stated(plan.title)});
+  out.add({tables::text("revision"), stated(plan.revision)});
+  out.add({tables::text("fingerprint"), tables::text(input.fingerprint)});
+  return out;
 }
 
 }  // namespace
 
-ExportedFiles export_workbook(const ExportInput& input) {
+tl::expected<std::string, std::string> tables_workbook(const std::vector<tables::Table>& tables,
+                                                       const std::string& title,
+                                                       const std::string& comments) {
   const TemporaryFile file;
   const std::string trouble = "exchange.xlsx: the temporary folder cannot be written";
   if (!file.made()) return tl::unexpected(trouble);
   Book book(file.path());
-  add_transactions(input, book);
-  add_points(input, book);
-  add_memory(input, book);
-  add_timing(input, book);
-  add_findings(input, book);
-  add_about(input, book);
-  const auto& title = input.plan.plan.title;
-  if (!book.close(title ? title->value : std::string(), input.fingerprint)) {
-    return tl::unexpected(trouble);
-  }
+  for (const tables::Table& table : tables) book.sheet(table);
+  if (!book.close(title, comments)) return tl::unexpected(trouble);
   std::ifstream in(file.path(), std::ios::binary);
-  std::vector<ExportedFile> out;
-  out.push_back({"exchange.xlsx", {std::istreambuf_iterator<char>(in), {}}});
-  return out;
+  return std::string(std::istreambuf_iterator<char>(in), {});
+}
+
+ExportedFiles export_workbook(const ExportInput& input) {
+  const model::MemoryReport memory = memory_report(input.plan);
+  const auto& title = input.plan.plan.title;
+  auto book = tables_workbook(
+      {tables::transactions_table(input.plan),
+       tables::points_table(input.plan, input.points, input.ages), tables::slaves_table(input.plan),
+       tables::memory_table(input.plan, memory), tables::registers_table(input.plan, memory),
+       tables::lines_table(input.timing), tables::timing_table(input.timing),
+       tables::heartbeats_table(input.timing), tables::paths_table(input.timing),
+       tables::findings_table(input.plan.plan.files, input.findings),
+       tables::not_judged_table(input.plan), about_table(input)},
+      title ? title->value : std::string(), input.fingerprint);
+  if (!book) return tl::unexpected(book.error());
+  return std::vector<ExportedFile>{{"exchange.xlsx", std::move(*book)}};
 }
 
 }  // namespace greymet::exports

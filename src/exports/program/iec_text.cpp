@@ -104,8 +104,7 @@ std::string iec_real(double value) {
 }
 
 std::string iec_time(model::Duration duration) {
-  const std::string ms = model::in_ms(duration);
-  return "T#" + ms.substr(0, ms.size() - 3) + "ms";
+  return "T#" + model::ms_digits(duration) + "ms";
 }
 
 std::string iec_name(std::string_view name) {

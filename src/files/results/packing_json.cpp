@@ -2,7 +2,9 @@
 #include "files/json_text.h"
 #include "files/result_json.h"
 #include "files/source_text.h"
+#include "files/table_json.h"
 #include "model/resolved_plan.h"
+#include "tables/packing_tables.h"
 
 namespace greymet::files {
 
@@ -83,18 +85,6 @@ std::string tune_json(const LoadedPlan& loaded, const std::vector<packing::TuneA
 
 std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackResult& result,
                       const std::optional<model::Findings>& raised) {
-  Json transactions = Json::array();
-  for (const packing::PackedRequest& r : result.requests) {
-    transactions.push_back({{"name", r.declared.name},
-                            {"slave", r.declared.slave->value},
-                            {"fc", r.declared.function->value},
-                            {"at", r.at.offset.value},
-                            {"count", r.quantity},
-                            {"every_ms", model::to_ms(r.every)},
-                            {"phase_ms", model::to_ms(r.phase)},
-                            {"points", r.points},
-                            {"into", r.declared.into->value}});
-  }
   Json lines = Json::array();
   for (const packing::PackedLine& line : result.lines) {
     lines.push_back({{"line", line.name},
@@ -114,7 +104,7 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
   }
   return dump({{"before", side_json(result.before)},
                {"after", side_json(result.after)},
-               {"transactions", std::move(transactions)},
+               {"transactions", rows_json(tables::requests_table(result))},
                {"lines", std::move(lines)},
                {"least_proved", result.least},
                {"phases_exact", result.phases_exact},

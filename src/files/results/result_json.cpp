@@ -3,12 +3,14 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/check.h"
-#include "checks/not_judged.h"
 #include "files/exchange_export.h"
 #include "files/json_text.h"
+#include "files/table_json.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "supervision_json.h"
+#include "tables/plan_tables.h"
+#include "tables/timing_tables.h"
 
 namespace greymet::files {
 
@@ -21,15 +23,6 @@ Json place_json(const LoadedPlan& loaded, const model::Range& place, std::string
           {"line", place.line},
           {"column", place.column},
           {"text", text}};
-}
-
-// Simulated over bound: 1 where the bound is met.
-Json tightness_json(const timing::TransactionReport& t) {
-  if (!t.response_simulated || !t.response_bound || *t.response_bound <= timing::Duration{}) {
-    return nullptr;
-  }
-  return static_cast<double>(t.response_simulated->count()) /
-         static_cast<double>(t.response_bound->count());
 }
 
 }  // namespace
@@ -55,79 +48,46 @@ Json fixes_json(const LoadedPlan& loaded, const model::Finding& f) {
 
 }  // namespace
 
+std::vector<std::string> source_names(const LoadedPlan& loaded) {
+  std::vector<std::string> names;
+  for (const auto& source : loaded.sources) names.push_back(source.name);
+  return names;
+}
+
 std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings) {
-  Json list = Json::array();
-  for (const model::Finding& f : findings) {
+  Json list = rows_json(tables::findings_table(source_names(loaded), findings));
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    const model::Finding& f = findings[i];
     Json related = Json::array();
     for (const model::Related& r : f.related)
       related.push_back(place_json(loaded, r.place, r.text));
-    list.push_back({{"rule", to_string(f.rule)},
-                    {"severity", to_string(f.severity)},
-                    {"file", loaded.sources[f.place.file].name},
-                    {"line", f.place.line},
-                    {"column", f.place.column},
-                    {"end_line", f.place.end_line},
-                    {"end_column", f.place.end_column},
-                    {"subject", to_text(f.subject)},
-                    {"message", f.message},
-                    {"remedy", f.remedy},
-                    {"related", std::move(related)},
-                    {"fixes", fixes_json(loaded, f)}});
-  }
-  Json unjudged = Json::array();
-  for (const checks::NotJudged& each : checks::not_judged(loaded.plan)) {
-    unjudged.push_back({{"what", each.what},
-                        {"subjects", each.subjects},
-                        {"because", each.because},
-                        {"add", each.add}});
+    list[i]["end_line"] = f.place.end_line;
+    list[i]["end_column"] = f.place.end_column;
+    list[i]["related"] = std::move(related);
+    list[i]["fixes"] = fixes_json(loaded, f);
   }
   const checks::Tally tally = checks::tally_of(findings);
   return dump({{"findings", std::move(list)},
                {"errors", tally.errors},
                {"warnings", tally.warnings},
                {"notes", tally.notes},
-               {"not_judged", std::move(unjudged)}});
+               {"not_judged", rows_json(tables::not_judged_table(loaded.plan))}});
 }
 
 std::string timing_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
-  Json lines = Json::array();
-  for (const timing::LineReport& line : report.lines) {
-    Json transactions = Json::array();
-    for (const timing::TransactionReport& t : line.transactions) {
-      transactions.push_back(
-          {{"name", t.name},
-           {"function", t.function},
-           {"request_bytes", t.request_bytes},
-           {"reply_bytes", t.reply_bytes},
-           {"typical_ms", model::to_ms(t.typical)},
-           {"longest_ms", model::to_ms(t.longest)},
-           {"period_ms", ms_or_null(t.period)},
-           {"response_bound_ms", ms_or_null(t.response_bound)},
-           {"response_bound_any_phase_ms", ms_or_null(t.response_bound_any_phase)},
-           {"response_simulated_ms", ms_or_null(t.response_simulated)},
-           {"interval_bound_ms", ms_or_null(t.interval_bound)},
-           {"missed", t.missed},
-           {"silent_ms", ms_or_null(t.silent)},
-           {"shortest_ms", model::to_ms(t.shortest)},
-           {"exception_ms", model::to_ms(t.exception)},
-           {"failed_attempt_ms", ms_or_null(t.failed_attempt)},
-           {"default_reply", t.default_reply},
-           {"tightness", tightness_json(t)}});
-    }
-    lines.push_back({{"line", line.name},
-                     {"master", line.master.empty() ? Json(nullptr) : Json(line.master)},
-                     {"utilisation_percent", line.utilisation_percent},
-                     {"character_ms", line.character_ms ? Json(*line.character_ms) : Json(nullptr)},
-                     {"gap_ms", ms_or_null(line.gap)},
-                     {"round_ms", ms_or_null(line.round)},
-                     {"simulation_complete", line.simulation_complete},
-                     {"transactions", std::move(transactions)}});
+  const tables::Table table = tables::timing_table(report);
+  std::size_t first = 0;
+  Json lines = rows_json(tables::lines_table(report));
+  for (std::size_t i = 0; i < report.lines.size(); ++i) {
+    const std::size_t end = first + report.lines[i].transactions.size();
+    lines[i]["transactions"] = rows_json(table, first, end);
+    first = end;
   }
   return dump({{"fingerprint", fingerprint_of(resolved)},
                {"lines", std::move(lines)},
-               {"heartbeats", internal::heartbeats_json(report)},
+               {"heartbeats", rows_json(tables::heartbeats_table(report))},
                {"paths", internal::paths_json(resolved, report)},
-               {"tag_ages", internal::tag_ages_json(report)},
+               {"tag_ages", rows_json(tables::tag_ages_table(report))},
                {"silent_slaves", internal::silent_slaves_json(resolved, report)},
                {"silent_pairs", internal::silent_pairs_json(resolved, report)},
                {"silent_left_out", report.silence.left_out},

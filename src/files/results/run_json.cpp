@@ -6,41 +6,12 @@
 #include "files/csv_text.h"
 #include "files/exchange_export.h"
 #include "files/json_text.h"
+#include "files/table_json.h"
+#include "tables/measured_tables.h"
 
 namespace greymet::files {
 
 using Json = nlohmann::ordered_json;
-
-namespace {
-
-Json transaction_of_run(const engine::RunTransaction& t) {
-  const engine::TransactionMeasure& m = t.measure;
-  Json out{{"name", t.name},
-           {"sent", m.sent},
-           {"good", m.good},
-           {"exceptions", m.exceptions},
-           {"timeouts", m.timeouts},
-           {"bad", m.bad},
-           {"unfinished", m.unfinished},
-           {"dropped", m.dropped},
-           {"missed", t.missed},
-           {"response_min_ms", ms_or_null(m.responses.least())},
-           {"response_mean_ms", nullptr},
-           {"response_median_ms", ms_or_null(m.responses.median())},
-           {"response_p99_ms", ms_or_null(m.responses.quantile(0.99))},
-           {"response_max_ms", ms_or_null(m.responses.greatest())},
-           {"duration_median_ms", ms_or_null(m.services.median())},
-           {"predicted_ms", ms_or_null(t.predicted)},
-           {"bound_ms", ms_or_null(t.bound)},
-           {"last_exception", nullptr},
-           {"left_out", t.why_left_out.empty() ? Json(nullptr) : Json(t.why_left_out)},
-           {"verdict", to_string(t.verdict)}};
-  if (const auto mean = m.responses.mean_ms()) out["response_mean_ms"] = *mean;
-  if (m.last_exception) out["last_exception"] = *m.last_exception;
-  return out;
-}
-
-}  // namespace
 
 Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
   Json out = Json::array();
@@ -56,31 +27,14 @@ Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
 }
 
 std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary) {
-  Json transactions = Json::array();
-  for (const auto& t : summary.transactions) transactions.push_back(transaction_of_run(t));
-  Json expected = Json::array();
-  for (std::size_t i = 0; i < summary.expected.size(); ++i) {
-    const engine::Expectation& e = summary.expected[i];
-    const engine::ExpectationResult& result = summary.results[i];
-    Json row{{"where", e.where},
-             {"expected", nullptr},
-             {"tolerance", e.tolerance},
-             {"within_ms", ms_or_null(e.within)},
-             {"found", result.found},
-             {"met_after_ms", ms_or_null(result.met)},
-             {"verdict", result.good ? "met" : "not met"}};
-    if (e.value) row["expected"] = *e.value;
-    if (e.text) row["expected"] = *e.text;
-    expected.push_back(std::move(row));
-  }
   return dump({{"fingerprint", fingerprint_of(plan)},
                {"duration_s", model::to_ms(summary.lasted) / 1000},
                {"verdict", summary.passed ? "passed" : "failed"},
-               {"transactions", std::move(transactions)},
+               {"transactions", rows_json(tables::measured_table(summary.transactions))},
                {"heartbeats", Json::array()},
                {"faults", Json::array()},
                {"blocks", Json::array()},
-               {"expected", std::move(expected)},
+               {"expected", rows_json(tables::expected_table(summary.expected, summary.results))},
                {"oddities", engine::total_of(summary.odd)},
                {"odd_wires", odd_wires_json(summary.odd)},
                {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},

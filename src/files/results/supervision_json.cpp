@@ -1,7 +1,9 @@
 #include "supervision_json.h"
 
 #include "files/json_text.h"
+#include "files/table_json.h"
 #include "model/resolved_plan.h"
+#include "tables/timing_tables.h"
 
 namespace greymet::files::internal {
 
@@ -17,23 +19,9 @@ Json names_json(const model::ResolvedPlan& resolved, const timing::TimingReport&
   for (const timing::JobRef ref : jobs) {
     if (names.size() == most_names) break;
     const auto& job = job_at(report.model, ref);
-    names.push_back(resolved.declared(resolved.transactions[job.transaction]).name);
+    names.push_back(resolved.transaction_name(job.transaction));
   }
   return names;
-}
-
-Json hurt_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
-               const timing::Stall& stall, timing::StallKind kind) {
-  return names_json(resolved, report,
-                    jobs_hurt(resolved, report.model, report.stalls, stall, kind, most_names));
-}
-
-// What was simulated of the slave's silence, or null.
-const timing::SilentCase* case_of(const timing::TimingReport& report, std::size_t stall) {
-  for (const timing::SilentCase& silent : report.silence.cases) {
-    if (silent.stall == stall) return &silent;
-  }
-  return nullptr;
 }
 
 Json tripped_json(const timing::TimingReport& report, const timing::SilentCase& silent) {
@@ -54,12 +42,11 @@ Json simulated_json(const model::ResolvedPlan& resolved, const timing::TimingRep
 }
 
 Json hop_json(const model::ResolvedPlan& resolved, const timing::Hop& hop) {
-  const bool copy = hop.kind == model::MoveKind::copy;
-  const std::string name = copy ? "copy " + std::to_string(hop.index + 1)
-                                : resolved.declared(resolved.transactions[hop.index]).name;
-  const char* kind = copy ? "copy" : hop.kind == model::MoveKind::read ? "read" : "write";
+  const char* kind = hop.kind == model::MoveKind::copy   ? "copy"
+                     : hop.kind == model::MoveKind::read ? "read"
+                                                         : "write";
   return {{"kind", kind},
-          {"name", name},
+          {"name", resolved.move_name(hop.kind, hop.index)},
           {"controller", resolved.plan.controllers[hop.controller].name},
           {"least_ms", model::to_ms(hop.least)},
           {"bound_ms", ms_or_null(hop.bound)}};
@@ -67,88 +54,22 @@ Json hop_json(const model::ResolvedPlan& resolved, const timing::Hop& hop) {
 
 }  // namespace
 
-Json heartbeats_json(const timing::TimingReport& report) {
-  Json heartbeats = Json::array();
-  for (std::size_t i = 0; i < report.heartbeats.size(); ++i) {
-    const timing::HeartbeatReport& h = report.heartbeats[i];
-    Json out = {{"name", h.name},
-                {"carried_by", h.carried_by.empty() ? Json(nullptr) : Json(h.carried_by)},
-                {"longest_gap_ms", ms_or_null(h.longest_gap)},
-                {"watch_ms", model::to_ms(h.watch)},
-                {"watch_min_ms", ms_or_null(h.watch_min)},
-                {"watch_max_ms", ms_or_null(h.watch_max)},
-                {"latest_alarm_ms", ms_or_null(h.latest_alarm)},
-                {"verdict", to_string(h.verdict)}};
-    if (i < report.heartbeat_runs.size()) {
-      const timing::HeartbeatRun& run = report.heartbeat_runs[i];
-      const auto& seen = run.detection;
-      out["detection_least_ms"] = seen ? Json(model::to_ms(seen->least)) : Json(nullptr);
-      out["detection_mean_ms"] = seen ? Json(seen->mean_ms) : Json(nullptr);
-      out["detection_latest_ms"] = seen ? Json(model::to_ms(seen->latest)) : Json(nullptr);
-      out["tries_to_false_alarm"] = run.tries_to_alarm ? Json(*run.tries_to_alarm) : Json(nullptr);
-      out["false_alarms_per_year"] = run.runs_per_year ? Json(*run.runs_per_year) : Json(nullptr);
-      const auto& errors = run.with_errors;
-      out["false_alarms_simulated"] = errors ? Json(errors->alarms) : Json(nullptr);
-      out["simulated_s"] = errors ? Json(model::to_ms(errors->observed) / 1000) : Json(nullptr);
-    }
-    heartbeats.push_back(std::move(out));
-  }
-  return heartbeats;
-}
-
-Json tag_ages_json(const timing::TimingReport& report) {
-  Json ages = Json::array();
-  for (const timing::TagAge& age : report.tag_ages) {
-    ages.push_back({{"tag", age.path.name},
-                    {"simulated_ms", ms_or_null(age.path.simulated)},
-                    {"bound_ms", ms_or_null(age.path.bound)},
-                    {"max_age_ms", ms_or_null(age.path.budget)},
-                    {"verdict", to_string(age.path.verdict)}});
-  }
-  return ages;
-}
-
 Json paths_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
-  Json paths = Json::array();
-  for (const timing::PathReport& path : report.paths) {
+  Json paths = rows_json(tables::paths_table(report));
+  for (std::size_t i = 0; i < report.paths.size(); ++i) {
     Json hops = Json::array();
-    for (const timing::Hop& hop : path.hops) hops.push_back(hop_json(resolved, hop));
-    const auto age = [&](auto member) {
-      return ms_or_null(path.ages ? std::optional((*path.ages).*member) : std::nullopt);
-    };
-    using Ages = timing::AgeDistribution;
-    paths.push_back({{"name", path.name},
-                     {"least_ms", ms_or_null(path.least)},
-                     {"simulated_ms", ms_or_null(path.simulated)},
-                     {"bound_ms", ms_or_null(path.bound)},
-                     {"budget_ms", ms_or_null(path.budget)},
-                     {"verdict", to_string(path.verdict)},
-                     {"typical_ms", age(&Ages::median)},
-                     {"p99_ms", age(&Ages::p99)},
-                     {"mean_ms", path.ages ? Json(path.ages->mean_ms) : Json(nullptr)},
-                     {"dominating_hop", path.dominating ? Json(*path.dominating) : Json(nullptr)},
-                     {"hops", std::move(hops)}});
+    for (const timing::Hop& hop : report.paths[i].hops) hops.push_back(hop_json(resolved, hop));
+    paths[i]["hops"] = std::move(hops);
   }
   return paths;
 }
 
 Json silent_slaves_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {
-  Json slaves = Json::array();
+  Json slaves = rows_json(tables::silent_slaves_table(resolved, report));
   for (std::size_t i = 0; i < report.stalls.stalls.size(); ++i) {
-    const timing::Stall& stall = report.stalls.stalls[i];
-    const auto retry = stall.park ? std::optional(stall.park->retry) : std::nullopt;
-    const timing::SilentCase* silent = case_of(report, i);
-    slaves.push_back(
-        {{"slave", resolved.target_name(stall.silent)},
-         {"line", report.model.queues[stall.failing.front().job.queue].name},
-         {"transactions", stall.counted},
-         {"first_stall_ms", model::to_ms(stall.first)},
-         {"steady_stall_ms", model::to_ms(stall.steady)},
-         {"park_retry_ms", ms_or_null(retry)},
-         {"first_hurts", hurt_json(resolved, report, stall, timing::StallKind::first)},
-         {"steady_hurts", hurt_json(resolved, report, stall, timing::StallKind::steady)},
-         {"simulated",
-          silent != nullptr ? simulated_json(resolved, report, *silent) : Json(nullptr)}});
+    const timing::SilentCase* silent = tables::simulated_silence(report, i);
+    slaves[i]["simulated"] =
+        silent != nullptr ? simulated_json(resolved, report, *silent) : Json(nullptr);
   }
   return slaves;
 }

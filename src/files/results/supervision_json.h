@@ -8,8 +8,6 @@
 
 namespace greymet::files::internal {
 
-[[nodiscard]] nlohmann::ordered_json heartbeats_json(const timing::TimingReport& report);
-[[nodiscard]] nlohmann::ordered_json tag_ages_json(const timing::TimingReport& report);
 [[nodiscard]] nlohmann::ordered_json paths_json(const model::ResolvedPlan& resolved,
                                                 const timing::TimingReport& report);
 [[nodiscard]] nlohmann::ordered_json silent_slaves_json(const model::ResolvedPlan& resolved,

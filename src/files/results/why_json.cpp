@@ -42,7 +42,7 @@ std::string_view word_of(BoundProof proof) {
 std::string why_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report,
                      const timing::Why& why) {
   const auto name_of = [&](timing::JobRef ref) {
-    return resolved.declared(resolved.transactions[job_at(report.model, ref).transaction]).name;
+    return resolved.transaction_name(job_at(report.model, ref).transaction);
   };
   const auto shares_json = [&](const std::vector<BoundShare>& shares) {
     Json list = Json::array();

@@ -161,9 +161,8 @@ DeviceAreaReport device_area(const ResolvedPlan& plan, Area area, const Register
     }
   }
   for (std::size_t i = 0; i < own.size(); ++i) {
-    report.rows.push_back({own[i]->extent, own[i]->is_read,
-                           plan.declared(plan.transactions[own[i]->transaction]).name,
-                           clashing[i]});
+    report.rows.push_back(
+        {own[i]->extent, own[i]->is_read, plan.transaction_name(own[i]->transaction), clashing[i]});
   }
   if (map == nullptr) return report;
   for (const Point& point : map->points()) {

@@ -345,6 +345,11 @@ PointList point_list(const ResolvedPlan& plan) {
   return Lister(plan).list();
 }
 
+std::string moved_by(const ResolvedPlan& plan, const PointRow& row) {
+  if (row.transaction) return plan.transaction_name(*row.transaction);
+  return row.copy ? plan.copy_name(*row.copy) : std::string();
+}
+
 std::vector<DraftedTag> draft_tags(const ResolvedPlan& plan, const PointList& list,
                                    ControllerIndex controller) {
   return Drafter(plan, list, controller).draft();

@@ -87,11 +87,21 @@ double to_ms(Duration duration) {
   return static_cast<double>(duration.count()) / 1e6;
 }
 
-std::string in_ms(Duration duration) {
-  std::string text = fmt::format("{:.3f}", to_ms(duration));
+std::string shortest_digits(double value) {
+  constexpr double longest = 1e15;
+  if (!(std::abs(value) < longest)) return fmt::format("{:g}", value);
+  std::string text = fmt::format("{:.3f}", value);
   text.erase(text.find_last_not_of('0') + 1);
   if (text.back() == '.') text.pop_back();
-  return text + " ms";
+  return text;
+}
+
+std::string ms_digits(Duration duration) {
+  return shortest_digits(to_ms(duration));
+}
+
+std::string in_ms(Duration duration) {
+  return ms_digits(duration) + " ms";
 }
 
 }  // namespace greymet::model

@@ -21,9 +21,6 @@ namespace greymet::cli {
 // Findings in compiler style, each with its source line and a caret.
 void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
                     const Terminal& terminal);
-// Folds a text at blanks to the width; it begins at `column`, its other lines at `indent`.
-[[nodiscard]] std::string folded(std::string_view text, std::size_t column, std::size_t indent,
-                                 std::size_t width);
 // "2 errors, 1 warning, no notes"
 [[nodiscard]] std::string tally_text(const checks::Tally& tally);
 

@@ -12,6 +12,7 @@
 #include "cli/terminal.h"
 #include "figures/gnuplot_process.h"
 #include "files/output_folder.h"
+#include "tables/table.h"
 
 namespace greymet::cli {
 
@@ -49,15 +50,23 @@ class ResultWriter {
   std::string said_;  // of what has not appeared yet
 };
 
-// Prints a result, as text for the terminal or as its one JSON document, and writes it into the
-// folder of -o as NAME.json and NAME.txt. What comes back takes further results and figures;
-// nothing where no folder was asked for. `document` is only made where it is needed.
-[[nodiscard]] std::optional<ResultWriter> print_results(
-    const OutputOptions& output, const std::string& name,
-    const std::function<std::string()>& document,
-    const std::function<std::string(const Terminal&)>& text, const Terminal& terminal);
+// What a command has found out, in every form; each is only made where it is needed.
+struct Result {
+  std::string name;                       // of the files
+  std::function<std::string()> document;  // JSON
+  std::function<std::string(const Terminal&)> text;
+  std::function<std::vector<tables::Table>()> tables = {};  // the first is what CSV prints
+};
 
-// Where to say what was written: with JSON stdout holds one document alone, so it is stderr.
+// Prints a result, as text for the terminal, as its one JSON document or as its first table in CSV,
+// and writes it into the folder of -o as NAME.json and NAME.txt, with each table that has rows as a
+// CSV of its name. What comes back takes further results and figures; nothing where no folder was
+// asked for.
+[[nodiscard]] std::optional<ResultWriter> print_results(const OutputOptions& output,
+                                                        const Result& result,
+                                                        const Terminal& terminal);
+
+// Where to say what was written: where stdout holds one document alone it is stderr.
 [[nodiscard]] Terminal told_on(const OutputOptions& output, const Terminal& terminal);
 
 }  // namespace greymet::cli

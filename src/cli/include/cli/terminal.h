@@ -66,4 +66,8 @@ class ProgressBar {
   bool visible_ = false;
 };
 
+// Folds a text at blanks to the width; it begins at `column`, its other lines at `indent`.
+[[nodiscard]] std::string folded(std::string_view text, std::size_t column, std::size_t indent,
+                                 std::size_t width);
+
 }  // namespace greymet::cli

@@ -4,6 +4,8 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -53,6 +55,41 @@ struct TransactionMeasure {
   // Requests that have ended one way or another.
   [[nodiscard]] std::uint64_t finished() const { return sent - unfinished; }
   void add(const RequestRecord& record);
+};
+
+// How a transaction did, of a run or a rehearsal.
+enum class MeasuredVerdict : std::uint8_t {
+  good,
+  off,       // the median duration is not as predicted; in rehearsals
+  late,      // a response over its bound
+  failing,   // not every request was good
+  dead,      // none was good; in runs
+  left_out,  // not allowed, or values that nobody stated; in runs
+  not_run,   // none was sent
+};
+[[nodiscard]] std::string_view to_string(MeasuredVerdict verdict);
+
+// One transaction as it was measured, beside what was predicted for it.
+struct MeasuredTransaction {
+  std::size_t transaction = 0;  // into ResolvedPlan::transactions
+  std::string name;
+  TransactionMeasure all;
+  std::optional<TransactionMeasure> quiet;  // of a rehearsal's first act alone
+  std::uint64_t missed = 0;                 // releases
+  // Of a run the typical duration; of a rehearsal the median response with its durations, none for
+  // random ones.
+  std::optional<Duration> predicted;
+  std::optional<Duration> bound;     // of the response
+  std::optional<Duration> typical;   // of one transaction on its line or connection
+  std::optional<Duration> expected;  // the same with the durations of the stage; none for random
+  std::optional<Duration> shortest;
+  std::optional<Duration> longest;
+  std::string why_left_out;  // empty otherwise
+  MeasuredVerdict verdict = MeasuredVerdict::not_run;
+  bool well = true;  // nothing is wrong with it: whether not to run is, depends on who measured
+
+  // What responses and durations are of.
+  [[nodiscard]] const TransactionMeasure& timed() const { return quiet ? *quiet : all; }
 };
 
 // Per transaction of the resolved plan.

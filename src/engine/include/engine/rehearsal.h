@@ -33,32 +33,6 @@ struct RehearsalOptions {
   Duration tolerance_at_least = std::chrono::microseconds(300);
 };
 
-// How a transaction did in the quiet act.
-enum class TransactionVerdict : std::uint8_t {
-  good,
-  off,      // the median is not as predicted
-  late,     // a response over its bound
-  failing,  // not every request of the quiet act was good
-  not_run,  // none was sent
-};
-[[nodiscard]] std::string_view to_string(TransactionVerdict verdict);
-
-// One transaction as it was measured, beside what was predicted for it.
-struct RehearsedTransaction {
-  std::size_t transaction = 0;
-  std::string name;
-  TransactionMeasure all;             // of all acts
-  TransactionMeasure quiet;           // of the first
-  std::uint64_t missed = 0;           // releases, in all acts
-  std::optional<Duration> predicted;  // median response with these durations; none for random
-  std::optional<Duration> bound;
-  std::optional<Duration> typical;   // of one transaction on its line or connection
-  std::optional<Duration> expected;  // the same with the durations of the stage; none for random
-  std::optional<Duration> shortest;
-  std::optional<Duration> longest;
-  TransactionVerdict verdict = TransactionVerdict::good;
-};
-
 // What became of a known value at the source of a block.
 enum class BlockVerdict : std::uint8_t {
   arrived,
@@ -102,7 +76,7 @@ struct RehearsedHeartbeat {
 // What a whole rehearsal comes to. `passed`: all of it is as the plan promises.
 struct RehearsalResult {
   Duration lasted{};
-  std::vector<RehearsedTransaction> transactions;  // in list order
+  std::vector<MeasuredTransaction> transactions;  // in list order
   std::vector<RehearsedBlock> blocks;
   std::vector<RehearsedFault> faults;
   std::vector<RehearsedHeartbeat> heartbeats;

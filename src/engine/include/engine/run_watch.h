@@ -31,29 +31,6 @@ struct ExpectationResult {
   bool good = false;
 };
 
-// How a transaction did.
-enum class RunVerdict : std::uint8_t {
-  good,
-  failing,   // some requests failed
-  dead,      // none was good
-  late,      // a response over its bound
-  left_out,  // not allowed, or values that nobody stated
-  not_run,   // its event did not come, or its gate was shut
-};
-[[nodiscard]] std::string_view to_string(RunVerdict verdict);
-
-// One transaction of a run, beside what was predicted for it.
-struct RunTransaction {
-  std::size_t transaction = 0;
-  std::string name;
-  TransactionMeasure measure;
-  std::uint64_t missed = 0;
-  std::optional<Duration> predicted;  // typical duration
-  std::optional<Duration> bound;
-  std::string why_left_out;  // empty otherwise
-  RunVerdict verdict = RunVerdict::not_run;
-};
-
 // Collects while a run goes on. One thread.
 class RunWatch {
  public:
@@ -70,8 +47,8 @@ class RunWatch {
   [[nodiscard]] const std::vector<Expectation>& expected() const { return expected_; }
   // `ended`: the run is over, what has to hold at its end is judged.
   [[nodiscard]] std::vector<ExpectationResult> results(bool ended) const;
-  [[nodiscard]] std::vector<RunTransaction> transactions(const std::vector<const Master*>& masters,
-                                                         const MasterOptions& options) const;
+  [[nodiscard]] std::vector<MeasuredTransaction> transactions(
+      const std::vector<const Master*>& masters, const MasterOptions& options) const;
   [[nodiscard]] std::optional<Duration> bound_of(std::size_t transaction) const;
   [[nodiscard]] std::optional<Duration> last_response(std::size_t transaction) const {
     return last_response_[transaction];

@@ -9,6 +9,8 @@
 #include <variant>
 #include <vector>
 
+#include "tables/table.h"
+
 namespace greymet::timing {
 struct TimingReport;
 }
@@ -46,6 +48,10 @@ struct TimingChange {
 // Numbers that differ by less than a thousandth (a hundredth of a percent) are the same.
 [[nodiscard]] std::vector<TimingChange> timing_changes(const timing::TimingReport& old,
                                                        const timing::TimingReport& now);
+
+// One row a change; one row a difference of timing.
+[[nodiscard]] tables::Table changes_table(const std::vector<Change>& changes);
+[[nodiscard]] tables::Table timing_changes_table(const std::vector<TimingChange>& timing);
 
 // {"changes":[{"kind","subject","what","old","new"}],"timing":[{"subject","what","old","new"}]}
 [[nodiscard]] std::string diff_json(const std::vector<Change>& changes,

@@ -40,10 +40,4 @@ struct ReportInput {
 // with columns to sign.
 [[nodiscard]] std::string commissioning_page(const ReportInput& input);
 
-// When at the latest a master has noticed that this slave (or peer) does not answer any more: of
-// its quickest cyclic transaction one period, its wait behind failed tries, and all its own tries.
-// Nothing where no cyclic transaction asks it.
-[[nodiscard]] std::optional<model::Duration> noticed_at_the_latest(const ExportInput& input,
-                                                                   const model::Target& target);
-
 }  // namespace greymet::exports

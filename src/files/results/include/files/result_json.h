@@ -16,6 +16,8 @@ struct Why;
 
 namespace greymet::files {
 
+// What places of findings count through.
+[[nodiscard]] std::vector<std::string> source_names(const LoadedPlan& loaded);
 [[nodiscard]] std::string findings_json(const LoadedPlan& loaded, const model::Findings& findings);
 [[nodiscard]] std::string timing_json(const model::ResolvedPlan& resolved,
                                       const timing::TimingReport& report);

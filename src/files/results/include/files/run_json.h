@@ -13,7 +13,7 @@ namespace greymet::files {
 // One run, over or not.
 struct RunSummary {
   model::Duration lasted{};
-  std::vector<engine::RunTransaction> transactions;
+  std::vector<engine::MeasuredTransaction> transactions;
   std::vector<engine::Expectation> expected;
   std::vector<engine::ExpectationResult> results;  // parallel
   std::vector<engine::OddWire> odd;                // what came and was no answer

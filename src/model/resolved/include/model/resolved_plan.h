@@ -122,6 +122,16 @@ struct ResolvedPlan {
   [[nodiscard]] const Transaction& declared(const ResolvedTransaction& t) const {
     return plan.transactions[t.declared];
   }
+  // Names of rows, as everybody tells them: of a transaction, and "copy 2" of a copy.
+  [[nodiscard]] const std::string& transaction_name(std::size_t transaction) const {
+    return declared(transactions[transaction]).name;
+  }
+  [[nodiscard]] std::string copy_name(std::size_t copy) const {
+    return "copy " + std::to_string(copies[copy].declared + 1);
+  }
+  [[nodiscard]] std::string move_name(MoveKind kind, std::size_t index) const {
+    return kind == MoveKind::copy ? copy_name(index) : transaction_name(index);
+  }
   [[nodiscard]] const std::string& target_name(const Target& t) const {
     return t.is_peer ? plan.controllers[t.index].name : plan.slaves[t.index].name;
   }

@@ -53,6 +53,9 @@ inline constexpr std::size_t most_listed_values = 75'000;
 
 [[nodiscard]] PointList point_list(const ResolvedPlan& plan);
 
+// Name of the transaction or copy that moves the row's value; empty where nobody does.
+[[nodiscard]] std::string moved_by(const ResolvedPlan& plan, const PointRow& row);
+
 // A table of tags as the plan would have it: every row of a controller, and the bits that its
 // program must know. Names are identifiers, each once.
 struct DraftedTag {

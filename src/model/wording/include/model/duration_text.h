@@ -22,5 +22,9 @@ inline constexpr Duration longest_duration = std::chrono::hours(24 * 31);
 // Milliseconds for messages and tables, rounded to a thousandth, no trailing zeros: "51.823 ms".
 [[nodiscard]] std::string in_ms(Duration duration);
 [[nodiscard]] double to_ms(Duration duration);
+// The same without the unit: "51.823".
+[[nodiscard]] std::string ms_digits(Duration duration);
+// A number to a thousandth, no trailing zeros: "44.79"; in powers of ten where it is very large.
+[[nodiscard]] std::string shortest_digits(double value);
 
 }  // namespace greymet::model

@@ -1,0 +1,17 @@
+// ZIP archives and the sheets of workbooks in them, read by other means than the program's.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace greymet::test {
+
+// Every member by its name; the test fails where it is no archive.
+[[nodiscard]] std::map<std::string, std::string> unzipped(const std::string& archive);
+
+// The cells of each sheet, in their order, row by row as texts; empty ones are empty.
+[[nodiscard]] std::vector<std::vector<std::vector<std::string>>> sheets_of(
+    const std::string& workbook);
+
+}  // namespace greymet::test
