@@ -10,8 +10,6 @@
 
 namespace greymet::checks {
 
-using model::RuleCode;
-
 namespace {
 
 constexpr std::array all_families{

@@ -9,17 +9,13 @@
 
 #include "checks/catalogue.h"
 #include "checks/rules.h"
+#include "common/words.h"
 #include "model/resolved_plan.h"
 #include "model/text_slips.h"
 #include "timing/report.h"
 #include "timing/simulation.h"
 
 namespace greymet::checks {
-
-using model::Finding;
-using model::Findings;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

@@ -116,7 +116,7 @@ Table blocks_table(const ResolvedPlan& plan, const std::vector<engine::Rehearsed
 Table rehearsed_heartbeats_table(const ResolvedPlan& plan,
                                  const std::vector<engine::RehearsedHeartbeat>& heartbeats) {
   Table out{
-      "heartbeats",
+      "heartbeats-rehearsed",
       "the plan has no heartbeats",
       {{"name", "heartbeat", Kind::text, "name of the heartbeat", 9},
        {"watched", "watched", Kind::flag, "the plan says where its consumer looks", 4},

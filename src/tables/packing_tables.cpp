@@ -25,7 +25,7 @@ Table requests_table(const packing::PackResult& result) {
 
 Table changes_table(const std::vector<packing::TuneAdvice>& advice) {
   Table out{
-      "changes",
+      "proposals",
       "no change helps",
       {{"line", "line", Kind::text, "line or connection", 9, {}, true},
        {"goal", "goal", Kind::text, "what the change is to reach there", 7, {}, true},

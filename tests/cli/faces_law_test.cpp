@@ -11,6 +11,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
+#include <fstream>
 #include <set>
 
 #include "archive.h"
@@ -20,7 +22,9 @@
 #include "cli/terminal.h"
 #include "engine/rehearsal.h"
 #include "engine/world.h"
+#include "exports/exchange_diff.h"
 #include "exports/table_pages.h"
+#include "files/answers_tables.h"
 #include "files/table_csv.h"
 #include "files/table_json.h"
 #include "model/memory_report.h"
@@ -334,9 +338,8 @@ void check_faces(const std::vector<Table>& all) {
   for (std::size_t i = 0; i < all.size(); ++i) check_workbook(all[i], sheets[i]);
 }
 
-}  // namespace
-
-TEST_CASE("all faces of every table of the demo hold the same cells") {
+// Every table that the demo has something for.
+std::vector<Table> demo_tables() {
   const auto loaded = files::load_plan(GREYMET_EXAMPLES "/maltings.toml", files::disk_files());
   const auto draft = files::load_plan(GREYMET_EXAMPLES "/draft.toml", files::disk_files());
   const model::ResolvedPlan& plan = loaded.plan;
@@ -350,30 +353,61 @@ TEST_CASE("all faces of every table of the demo hold the same cells") {
   engine::RehearsalOptions rehearsal;
   rehearsal.quiet = std::chrono::seconds(3);
   const auto result = engine::rehearse(plan, timing, stage, rehearsal, {});
+  engine::Expectation expectation;
+  expectation.where = "moisture.grain_temp";
+  expectation.value = 21.5;
+  packing::TuneAdvice advice;
+  advice.line = "north";
+  advice.changes.push_back({packing::TuneKind::period, "every = \"2s\"", "older values", {}, {}});
+  modbus::ValueQuestion question;
+  question.words = {0x4148, 0};
+  question.type = *model::data_type_from("f32");
+  question.near = "12.5";
+  files::FrameAnswer frame;
+  frame.name = "moisture-in";
+  frame.request_fields.fields.push_back({0, {std::byte{12}}, "unit", "12", false});
+  frame.reply_fields.fields.push_back({1, {std::byte{3}}, "function", "3, <b>", true});
   std::vector<const checks::RuleEntry*> rules;
   for (const checks::RuleEntry& entry : checks::catalogue()) rules.push_back(&entry);
   std::vector<std::string> sources;
   for (const auto& source : draft.sources) sources.push_back(source.name);
-  const std::vector<Table> all{slaves_table(plan),
-                               transactions_table(plan),
-                               points_table(plan, points, timing::age_bounds(plan, points, timing)),
-                               memory_table(plan, memory),
-                               registers_table(plan, memory),
-                               findings_table(sources, checks::check(draft.plan, draft.findings)),
-                               accepts_table(plan),
-                               not_judged_table(plan),
-                               rules_table(rules),
-                               lines_table(timing),
-                               timing_table(timing),
-                               heartbeats_table(timing),
-                               paths_table(timing),
-                               tag_ages_table(timing),
-                               silent_slaves_table(plan, timing),
-                               requests_table(packing::pack(plan)),
-                               measured_table(result.transactions),
-                               faults_table(plan, result.faults),
-                               blocks_table(plan, result.blocks),
-                               watchdogs_table(plan, result.watchdogs)};
+  return {slaves_table(plan),
+          transactions_table(plan),
+          points_table(plan, points, timing::age_bounds(plan, points, timing)),
+          memory_table(plan, memory),
+          registers_table(plan, memory),
+          findings_table(sources, checks::check(draft.plan, draft.findings)),
+          accepts_table(plan),
+          not_judged_table(plan),
+          rules_table(rules),
+          lines_table(timing),
+          timing_table(timing),
+          heartbeats_table(timing),
+          paths_table(timing),
+          tag_ages_table(timing),
+          silent_slaves_table(plan, timing),
+          requests_table(packing::pack(plan)),
+          measured_table(result.transactions),
+          faults_table(plan, result.faults),
+          blocks_table(plan, result.blocks),
+          rehearsed_heartbeats_table(plan, result.heartbeats),
+          watchdogs_table(plan, result.watchdogs),
+          expected_table({expectation}, {{}}),
+          changes_table(std::vector{advice}),
+          exports::changes_table({{"transaction", "burner-set", "period", "1s", "500ms"}}),
+          exports::timing_changes_table({{"line north", "use", "percent", 44.79, 48.45},
+                                         {"path a", "verdict", "", {}, "good"}}),
+          files::addresses_table({{"400101", *model::look_up_address("400101", &plan, {})}}),
+          files::readings_table(question, *modbus::read_in_all_orders(question)),
+          files::fields_table({frame}),
+          files::samples_table(
+              {{{{0, 0, "moisture.grain_temp"}, "C", {0.5, 1.5}, {20.25, 21}}}, 2, 0})};
+}
+
+}  // namespace
+
+TEST_CASE("all faces of every table of the demo hold the same cells") {
+  const std::vector<Table> all = demo_tables();
   std::size_t filled = 0;
   for (const Table& table : all) filled += table.rows.empty() ? 0U : 1U;
   CHECK(filled >= 16);
@@ -388,6 +422,25 @@ TEST_CASE("all faces of every table of the demo hold the same cells") {
     }
   }
   check_faces(all);
+}
+
+TEST_CASE("docs/tables.md says what every column means") {
+  std::string text =
+      "# Tables\n\nWhat commands find out in tables is the same on the terminal, in JSON, CSV, "
+      "workbook and pages: a "
+      "key, a heading, a meaning.\nDurations are in milliseconds wherever they are numbers; empty "
+      "cells are `null` in "
+      "JSON. This page is what the program says of itself.\n";
+  for (const Table& table : demo_tables()) {
+    text += fmt::format("\n## {}\n\n| key | heading | what it is |\n|---|---|---|\n", table.name);
+    for (const Column& column : table.columns) {
+      text += fmt::format("| `{}` | {} | {} |\n", column.key, heading_of(column), column.meaning);
+    }
+  }
+  const std::string path = GREYMET_SOURCE "/docs/tables.md";
+  if (std::getenv("GREYMET_WRITE_GOLDEN") != nullptr) std::ofstream(path) << text;
+  std::ifstream in(path);
+  CHECK(std::string(std::istreambuf_iterator<char>(in), {}) == text);
 }
 
 TEST_CASE("whatever stands in a table, its faces hold it") {

@@ -17,17 +17,8 @@ using internal::at_text;
 using internal::cut_points;
 using internal::MappedBlock;
 using internal::range_text;
-using internal::report;
 using internal::split_text;
-using model::Area;
-using model::DeviceBlock;
-using model::Extent;
-using model::Findings;
 using model::Holes;
-using model::Point;
-using model::ResolvedPlan;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

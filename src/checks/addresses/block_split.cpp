@@ -1,10 +1,9 @@
 #include "block_split.h"
+#include "common/words.h"
 
 #include <algorithm>
 
 namespace greymet::checks::internal {
-
-using model::Extent;
 
 std::vector<Extent> split_by_limit(const model::RegisterMap* map, model::Area area, Extent block,
                                    std::uint32_t limit) {

@@ -11,13 +11,6 @@ namespace greymet::checks {
 
 using internal::amount_text;
 using internal::range_text;
-using internal::report;
-using model::Area;
-using model::DeviceBlock;
-using model::Findings;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

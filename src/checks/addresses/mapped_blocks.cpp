@@ -5,14 +5,6 @@
 
 namespace greymet::checks::internal {
 
-using model::Findings;
-using model::Point;
-using model::RegisterMap;
-using model::ResolvedPlan;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 void collect(const ResolvedPlan& plan, std::size_t index, MappedBlocks& out) {

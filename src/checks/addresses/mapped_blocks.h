@@ -11,12 +11,10 @@
 #include <vector>
 
 #include "checks/rules.h"
+#include "common/words.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::checks::internal {
-
-using model::Area;
-using model::Extent;
 
 // A block that can be held against a map.
 struct MappedBlock {

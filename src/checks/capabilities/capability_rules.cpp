@@ -9,13 +9,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
 using model::ControllerModel;
-using model::Findings;
-using model::Range;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
 
 namespace {
 

@@ -4,6 +4,7 @@
 #include <span>
 
 #include "checks/catalogue.h"
+#include "words.h"
 
 namespace greymet::checks::internal {
 

@@ -13,7 +13,6 @@ namespace greymet::checks::internal {
 
 using model::Edit;
 using model::EditKind;
-using model::Extent;
 using model::KeyText;
 
 std::string toml_text(std::string_view text) {

@@ -3,11 +3,11 @@
 #include <fmt/format.h>
 
 #include "model/resolved_plan.h"
+#include "words.h"
 
 namespace greymet::checks::internal {
 
 using model::place_or;
-using model::Range;
 
 namespace {
 

@@ -11,10 +11,9 @@
 #include "model/boundaries.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "words.h"
 
 namespace greymet::checks::internal {
-
-using model::Extent;
 
 using model::range_text;
 
@@ -82,3 +81,7 @@ inline void report(model::Findings& out, model::RuleCode rule, model::Severity s
 }
 
 }  // namespace greymet::checks::internal
+
+namespace greymet::checks {
+using internal::report;
+}

@@ -9,16 +9,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::Point;
-using model::RegisterMap;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-using model::TypeKind;
 using model::value_or;
-using model::WordOrder;
 
 namespace {
 

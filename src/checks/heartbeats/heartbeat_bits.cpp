@@ -13,15 +13,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
 using internal::UseIndex;
-using model::Findings;
-using model::MemoryPurpose;
-using model::MemoryUse;
-using model::MoveKind;
-using model::RuleCode;
-using model::Severity;
-using model::ValuePlace;
 
 namespace {
 

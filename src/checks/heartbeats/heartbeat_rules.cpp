@@ -11,16 +11,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Duration;
-using model::Findings;
-using model::in_ms;
-using model::rounded_down;
-using model::rounded_up;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
-using std::chrono::milliseconds;
 using timing::Carrier;
 using timing::HeartbeatReport;
 using timing::HeartbeatTimes;

@@ -12,15 +12,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Extent;
-using model::Findings;
-using model::Point;
 using model::PointCell;
-using model::RegisterMap;
-using model::RuleCode;
-using model::Severity;
-using model::TypeKind;
 
 namespace {
 

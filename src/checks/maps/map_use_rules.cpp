@@ -9,15 +9,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::DeviceBlock;
-using model::Extent;
-using model::Findings;
-using model::RegisterMap;
-using model::ResolvedPlan;
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 const RegisterMap* map_of(const ResolvedPlan& plan, std::size_t slave) {

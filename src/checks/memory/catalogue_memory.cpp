@@ -6,9 +6,6 @@
 
 namespace greymet::checks::internal {
 
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 constexpr std::array memory_rules{

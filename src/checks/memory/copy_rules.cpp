@@ -12,17 +12,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
 using internal::UseIndex;
-using model::BitRange;
-using model::bits_per_word;
-using model::Findings;
-using model::MemoryPurpose;
-using model::MemoryUse;
-using model::Point;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

@@ -12,13 +12,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
 using model::FunctionCode;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-using model::TriggerKind;
 
 namespace {
 

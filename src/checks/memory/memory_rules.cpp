@@ -12,12 +12,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::BitRange;
-using model::Findings;
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 using Use = model::MemoryUse;

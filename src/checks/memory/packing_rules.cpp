@@ -10,16 +10,10 @@
 
 namespace greymet::checks {
 
-using internal::report;
 using internal::start_parity;
-using model::DeviceBlock;
-using model::Findings;
 using model::MemoryKind;
 using model::MemoryRange;
 using model::Packing;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

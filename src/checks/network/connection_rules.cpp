@@ -13,14 +13,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Duration;
-using model::Findings;
-using model::in_ms;
-using model::rounded_up;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
 using timing::LineReport;
 using timing::Queue;
 using timing::TransactionReport;

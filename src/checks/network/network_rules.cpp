@@ -3,6 +3,7 @@
 #include <map>
 #include <set>
 
+#include "address_claims.h"
 #include "checks/rules.h"
 #include "common/cure_edits.h"
 #include "common/rule_text.h"
@@ -11,72 +12,14 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::host_of_address;
-using model::place_or;
-using model::Range;
-using model::RuleCode;
-using model::Severity;
+using internal::BoxKind;
+using internal::Claim;
+using internal::claims_of;
+using internal::one_box;
 
 namespace {
 
 constexpr std::int64_t highest_port = 65535;
-
-// Who claims an address on the network.
-enum class BoxKind : std::uint8_t { controller, slave, gateway };
-
-// One claim to a host: a controller's own address, or the host of a slave or gateway.
-struct Claim {
-  BoxKind kind = BoxKind::controller;
-  model::Subject subject;  // "slave air"
-  std::string host;
-  std::int64_t port = 0;
-  std::int64_t unit = 0;
-  Range place;
-  Range port_place;
-  bool port_written = false;
-};
-
-std::vector<Claim> claims_of(const model::ResolvedPlan& resolved) {
-  const model::Plan& plan = resolved.plan;
-  std::vector<Claim> claims;
-  for (const model::Controller& c : plan.controllers) {
-    if (!c.address) continue;
-    claims.push_back({BoxKind::controller,
-                      subject_of(c),
-                      host_of_address(c.address->value),
-                      0,
-                      0,
-                      c.address->place,
-                      {},
-                      false});
-  }
-  for (std::size_t i = 0; i < plan.slaves.size(); ++i) {
-    const model::Slave& s = plan.slaves[i];
-    const model::ExchangeSlave& effective = resolved.exchange.slaves[i];
-    if (!s.host || s.line) continue;
-    claims.push_back({BoxKind::slave, subject_of(s), s.host->value, effective.port,
-                      effective.unit->value, s.host->place, place_or(s.port, s.host->place),
-                      s.port.has_value()});
-  }
-  for (std::size_t i = 0; i < plan.gateways.size(); ++i) {
-    const model::Gateway& g = plan.gateways[i];
-    if (!g.host) continue;
-    claims.push_back({BoxKind::gateway, subject_of(g), g.host->value,
-                      resolved.exchange.gateways[i].port, 0, g.host->place,
-                      place_or(g.port, g.host->place), g.port.has_value()});
-  }
-  std::stable_sort(claims.begin(), claims.end(),
-                   [](const Claim& a, const Claim& b) { return a.place < b.place; });
-  return claims;
-}
-
-// Two claims to one host that one box can satisfy.
-bool one_box(const Claim& a, const Claim& b) {
-  if (a.kind != b.kind || a.kind == BoxKind::controller) return false;
-  return a.kind == BoxKind::gateway || a.port == b.port;
-}
 
 class NetworkRules {
  public:
@@ -294,11 +237,11 @@ class NetworkRules {
       if (!box.host || !said.insert({*t.controller, box.subject}).second) continue;
       if (bad_hosts_.contains(box.subject) || box.routed) continue;
       const auto own = model::parse_ipv4(c.address->value);
-      const auto host = model::parse_ipv4(host_of_address(box.host->value));
+      const auto host = model::parse_ipv4(model::host_of_address(box.host->value));
       if (!own || !own->prefix || !host || own->shares_subnet_with(*host)) continue;
       report(out_, RuleCode::N02, Severity::warning, box.host->place, box.subject,
              fmt::format("{} is outside {}, the subnet of controller {}",
-                         host_of_address(box.host->value), subnet_text(*own), c.name),
+                         model::host_of_address(box.host->value), subnet_text(*own), c.name),
              fmt::format("write an address in {}, or router = true at controller {} if a router "
                          "leads there{}",
                          subnet_text(*own), c.name,
@@ -355,7 +298,7 @@ class NetworkRules {
       for (std::size_t k = 0; k < c.answers.size(); ++k) {
         const model::Answer& a = c.answers[k];
         if (a.line) continue;
-        judge_connections(count_at(host_of_address(c.address->value),
+        judge_connections(count_at(model::host_of_address(c.address->value),
                                    in_.exchange.controllers[i].answers[k].port),
                           a.connections, subject_of(c));
       }
@@ -388,7 +331,7 @@ class NetworkRules {
       const auto& allows = peer.answers[t.target->answer].allows;
       if (!allows || !master.address) continue;
       if (!said.insert({*t.controller, t.target->index, t.target->answer}).second) continue;
-      const std::string own = host_of_address(master.address->value);
+      const std::string own = model::host_of_address(master.address->value);
       const auto own_bits = model::parse_ipv4(own);
       const bool allowed = std::any_of(
           allows->value.begin(), allows->value.end(), [&](const model::Located<std::string>& who) {

@@ -11,11 +11,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 using Names = std::set<std::string_view>;

@@ -9,9 +9,6 @@
 
 namespace greymet::checks {
 
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 template <class Thing>

@@ -11,12 +11,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
 using model::Line;
-using model::Range;
-using model::RuleCode;
-using model::Severity;
 
 namespace {
 

@@ -6,9 +6,6 @@
 
 namespace greymet::checks::internal {
 
-using model::RuleCode;
-using model::Severity;
-
 namespace {
 
 constexpr RuleCodes causes_on_the_way{RuleCode::F10, RuleCode::F12, RuleCode::F13,

@@ -9,13 +9,6 @@
 
 namespace greymet::checks::internal {
 
-using model::bits_per_word;
-using model::MoveKind;
-using model::ResolvedTag;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-
 ShiftedBlocks::ShiftedBlocks(const model::ResolvedPlan& plan)
     : plan_(plan), tags_of_slave_(plan.plan.slaves.size()) {
   for (std::size_t i = 0; i < plan.tags.size(); ++i) {

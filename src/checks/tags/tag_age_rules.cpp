@@ -8,12 +8,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::in_ms;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
 using timing::Hop;
 using timing::PathVerdict;
 

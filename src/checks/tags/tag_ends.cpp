@@ -8,20 +8,8 @@
 
 namespace greymet::checks::internal {
 
-using model::BitRange;
-using model::bits_per_word;
-using model::Finding;
-using model::Findings;
-using model::MoveKind;
-using model::ResolvedTag;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-using model::Tag;
 using model::TagCell;
-using model::TagEnd;
 using model::TracedPlace;
-using model::ValuePlace;
 
 TagEnds::TagEnds(const RuleInput& in, Findings& out)
     : in_(in),

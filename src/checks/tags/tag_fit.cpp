@@ -6,12 +6,10 @@
 
 #include <fmt/format.h>
 
+#include "common/words.h"
 #include "model/text_slips.h"
 
 namespace greymet::checks::internal {
-
-using model::TypeKind;
-using model::WordOrder;
 
 namespace {
 

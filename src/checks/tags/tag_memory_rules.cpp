@@ -12,18 +12,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::BitRange;
-using model::bits_per_word;
-using model::Findings;
-using model::MemoryPurpose;
-using model::MemoryUse;
-using model::ResolvedTag;
-using model::RuleCode;
-using model::Severity;
-using model::Tag;
-using model::TypeKind;
-
 namespace {
 
 // V05. An alias, a bit of a word, and a part of a string of bits are meant.

@@ -12,7 +12,6 @@
 namespace greymet::checks {
 
 using internal::OrderSlip;
-using model::ResolvedTag;
 
 namespace {
 

@@ -2,23 +2,13 @@
 #include <algorithm>
 #include <optional>
 
+#include "common/words.h"
 #include "tag_ends.h"
 
 namespace greymet::checks::internal {
 
-using model::BitRange;
-using model::bits_per_word;
-using model::Finding;
-using model::MoveKind;
-using model::ResolvedTag;
-using model::ResolvedTransaction;
-using model::RuleCode;
-using model::Severity;
-using model::Tag;
 using model::TagCell;
-using model::TagEnd;
 using model::TracedPlace;
-using model::ValuePlace;
 
 namespace {
 

@@ -12,15 +12,7 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::in_ms;
-using model::MoveKind;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
 using model::ValueMove;
-using model::ValuePlace;
 using timing::Hop;
 using timing::PathReport;
 using timing::PathVerdict;

@@ -10,13 +10,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Findings;
-using model::in_ms;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
-
 void check_phases(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
   constexpr double worth_it = 0.8;  // less than a fifth shorter is not worth an edit

@@ -6,16 +6,13 @@
 #include <fmt/format.h>
 
 #include "common/line_text.h"
+#include "common/words.h"
 #include "model/boundaries.h"
 #include "model/duration_text.h"
 #include "timing/bounds.h"
 
 namespace greymet::checks::internal {
 
-using model::Duration;
-using model::rounded_up;
-using model::to_text;
-using std::chrono::milliseconds;
 using timing::FailingJob;
 using timing::Job;
 using timing::Queue;

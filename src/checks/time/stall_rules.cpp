@@ -14,16 +14,6 @@
 
 namespace greymet::checks {
 
-using internal::report;
-using model::Duration;
-using model::Findings;
-using model::in_ms;
-using model::rounded_up;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
-using model::TriggerKind;
-using std::chrono::milliseconds;
 using timing::FailingJob;
 using timing::Job;
 using timing::JobRef;

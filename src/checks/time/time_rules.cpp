@@ -15,16 +15,6 @@ namespace greymet::checks {
 
 using internal::line_place;
 using internal::line_subject;
-using internal::report;
-using model::Duration;
-using model::Findings;
-using model::in_ms;
-using model::rounded_up;
-using model::RuleCode;
-using model::Severity;
-using model::to_text;
-using model::TriggerKind;
-using std::chrono::milliseconds;
 using timing::Job;
 using timing::LineReport;
 using timing::Queue;

@@ -62,6 +62,16 @@ template <class I>
   return found ? std::optional<I>(I(*found)) : std::nullopt;
 }
 
+// Who a transaction asks; nothing, with a finding where it names one that is not there.
+[[nodiscard]] std::optional<Target> resolve_target(const Names& names, const Transaction& declared,
+                                                   Reporter& report);
+// Who sends it: the controller it names, the master of the target's line, or the only one.
+[[nodiscard]] std::optional<ControllerIndex> resolve_controller(const ResolvedPlan& resolved,
+                                                                const Names& names,
+                                                                const Transaction& declared,
+                                                                const std::optional<Target>& target,
+                                                                Reporter& report);
+
 // Reports a memory failure as M03 or P05, whichever it is.
 void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& report);
 
