@@ -139,6 +139,11 @@ TEST_CASE("diagnostics, identification and queues") {
   CHECK(answered(image, "08 00 00 A5 37") == "88 01");  // not on TCP
   CHECK(answered(image, "07", on_line()) == "07 00");
   CHECK(answered(image, "07") == "87 01");
+  // the diagnostic register, and what cannot go wrong in memory: checksums, refusals to be busy
+  for (const char* sub : {"02", "0C", "10", "11", "12"}) {
+    const std::string ask = std::string("08 00 ") + sub + " 00 00";
+    CHECK(answered(image, ask, on_line()) == ask);
+  }
   CHECK(answered(image, "08 00 07 00 00", on_line()) == "88 01");
   CHECK(answered(image, "08 00 0B 00 01", on_line()) == "88 03");
   CHECK(answered(image, "2B 0E 04 01", on_line()) == "2B 0E 04 81 00 00 01 01 05 47 61 75 67 65");

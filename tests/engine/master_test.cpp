@@ -412,6 +412,39 @@ TEST_CASE("an answer that is older than its question is none, on TCP and on a li
   CHECK(line.memory->registers(line.word(20), 1)[0] == 0);
 }
 
+TEST_CASE(
+    "an answer that begins as soon as the request can be out is one: clocks agree to a tenth") {
+  // 8 bytes of 11 bits at 19,200 baud
+  const Duration takes(8LL * 11 * 1'000'000'000 / 19'200);
+  for (const auto& [share, good] :
+       std::vector<std::pair<int, bool>>{{85, false}, {95, true}, {102, true}, {108, true}}) {
+    Site line(
+        {R"(name = "q", slave = "a", fc = 3, at = 20, count = 1, into = "%MW20", every = "1s")"});
+    (void)line.act({});
+    const Duration at = takes * share / 100;
+    line.reply(at, 1, pdu("03 02 66 66"));
+    (void)line.act(at + milliseconds(30));
+    INFO(share);
+    CHECK((line.memory->registers(line.word(20), 1)[0] == 0x6666) == good);
+    CHECK(line.odd(Oddity::too_early) == (good ? 0 : 1));
+  }
+}
+
+TEST_CASE("a value of one register is never turned round, wherever it lies in its block") {
+  std::string head = plan_head;
+  head.replace(head.find("word_order = \"CDAB\""), 19, "word_order = \"BADC\"");
+  Site site(
+      {R"(name = "x", slave = "a", fc = 3, at = 0, count = 3, into = "%MW10", every = "1s", swap = "ABCD")"},
+      {}, head);
+  (void)site.act({});
+  site.reply(answered_in, 1, pdu("03 06 48 41 00 00 12 34"));
+  (void)site.act(answered_in);
+  const std::vector<std::uint16_t> wanted{0x4148, 0, 0x1234};
+  for (std::int64_t w = 0; w < 3; ++w) {
+    CHECK(site.memory->registers(site.word(10 + w), 1)[0] == wanted[static_cast<std::size_t>(w)]);
+  }
+}
+
 TEST_CASE("replies with a wrong unit, function, length or number are named and not taken") {
   struct Row {
     std::uint8_t unit;

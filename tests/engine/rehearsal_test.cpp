@@ -159,3 +159,44 @@ TEST_CASE("all heartbeats of a producer stop with it, and of many producers seve
   CHECK(world.now() > seconds(5) + 30 * seconds(1));
   CHECK(length_of(loaded.plan, report, how) == seconds(5) + 30 * latest);
 }
+
+TEST_CASE("what has arrived is looked at again when all others have run, at both ends of a block") {
+  // the second takes the last word of the first, the third the first word of the fourth
+  std::string plan = line_plan;
+  plan.replace(
+      plan.find("  { name = \"to\""),
+      plan.find("]\n[supervision]") - plan.find("  { name = \"to\""),
+      R"(  { name = "one", controller = "kiln", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW30", every = "400ms" },
+  { name = "two", controller = "kiln", slave = "gauge", fc = 3, at = 100, count = 2, into = "%MW33", every = "200ms", phase = "60ms" },
+  { name = "lone", controller = "kiln", slave = "gauge", fc = 3, at = 200, count = 2, into = "%MW60", every = "200ms", phase = "120ms" },
+)");
+  const auto loaded = test::load(plan, {});
+  const RehearsalResult result = rehearsed(loaded.plan, timing::Durations::typical);
+  std::map<std::string, std::pair<BlockVerdict, BlockVerdict>> seen;
+  for (const RehearsedBlock& block : result.blocks) {
+    seen[loaded.plan.transaction_name(block.transaction)] = {block.first, block.last};
+  }
+  CHECK(seen.at("one").first == BlockVerdict::arrived);
+  CHECK(seen.at("one").second != BlockVerdict::arrived);
+  CHECK(seen.at("two").second == BlockVerdict::arrived);
+  CHECK(seen.at("lone") == std::pair(BlockVerdict::arrived, BlockVerdict::arrived));
+}
+
+TEST_CASE("the virtual world ends although somebody waits longer than it lets them") {
+  std::string plan = line_plan;
+  plan.replace(plan.find("timeout = \"100ms\""), 17, "timeout = \"60s\"");
+  const auto loaded = test::load(plan, {});
+  const timing::TimingReport report = timing::analyse_longest(loaded.plan);
+  WorldOptions options;
+  Fault silent;
+  silent.kind = FaultKind::silent;
+  silent.index = 0;
+  silent.until = Duration::max();
+  options.faults = FaultScript({silent});
+  World world(loaded.plan, report.model, options);
+  std::vector<Outcome> outcomes;
+  const auto finished = [&](const RequestRecord& record) { outcomes.push_back(record.outcome); };
+  world.run_until(seconds(1), finished);
+  world.finish(finished);
+  CHECK(std::count(outcomes.begin(), outcomes.end(), Outcome::unfinished) == 1);
+}

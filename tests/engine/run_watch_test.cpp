@@ -49,6 +49,39 @@ TEST_CASE("what has to be there within a time is not met by coming later") {
   CHECK_FALSE(results[2].good);
 }
 
+TEST_CASE("every value of a block is known, the last one too, and none beyond what was read") {
+  const auto loaded = test::load(
+      test::with_rows(
+          {R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s" })"}),
+      {{"gauge.csv", "point,area,address,type\na,hr,0,u16\nb,hr,1,f32\nc,hr,3,u16\n"}});
+  PointValues points(loaded.plan);
+  RequestRecord record;
+  record.words = {7, 0x4148, 0, 9};
+  points.add(record);
+  REQUIRE(points.find(0, 2) != nullptr);
+  CHECK(points.find(0, 0)->words == std::vector<std::uint16_t>{7});
+  CHECK(points.find(0, 1)->words == std::vector<std::uint16_t>{0x4148, 0});
+  CHECK(points.find(0, 2)->words == std::vector<std::uint16_t>{9});
+  record.words = {8, 0};
+  points.add(record);
+  CHECK(points.find(0, 0)->words == std::vector<std::uint16_t>{8});
+  CHECK(points.find(0, 1)->words == std::vector<std::uint16_t>{0x4148, 0});
+  CHECK(points.find(0, 2)->words == std::vector<std::uint16_t>{9});
+}
+
+TEST_CASE("a quantile of many durations is the value of its rank") {
+  for (const int below : {499, 500}) {
+    DurationSample sample;
+    for (int i = 0; i < 1000; ++i) sample.add(seconds(i < below ? 1 : 2));
+    // the 500th of a thousand
+    const Duration wanted = below == 500 ? seconds(1) : seconds(2);
+    CHECK(std::abs(static_cast<double>((*sample.median() - wanted).count())) <
+          0.004 * static_cast<double>(wanted.count()));
+    CHECK(sample.least() == seconds(1));
+    CHECK(sample.greatest() == seconds(2));
+  }
+}
+
 TEST_CASE("a copy makes known what was known, word by word and bit by bit") {
   const auto loaded = test::load(test::base_plan(), test::base_files());
   ControllerMemory memory(loaded.plan.layouts[0]);

@@ -18,7 +18,7 @@ using tables::Table;
 
 namespace {
 
-constexpr std::size_t narrowest = 80;
+constexpr std::size_t narrowest_table = 80;
 constexpr std::size_t widest_text = 34;  // of a cell that is not the last
 
 bool is_numeric(Kind kind) {
@@ -178,7 +178,7 @@ std::string table_text(std::string_view title, const Table& table, const Termina
     }
   }
   std::vector<std::size_t> gone;
-  while (width_of(columns) > std::max(terminal.width, narrowest)) {
+  while (width_of(columns) > std::max(terminal.width, narrowest_table)) {
     const auto lightest =
         std::min_element(columns.rbegin(), columns.rend(), [&](const auto& a, const auto& b) {
           return table.columns[a.column].weight < table.columns[b.column].weight;
