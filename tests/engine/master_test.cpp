@@ -430,6 +430,19 @@ TEST_CASE(
   }
 }
 
+TEST_CASE("what has no place in memory is read, counted, and put nowhere") {
+  // its two words end beyond the area
+  Site site(
+      {R"(name = "x", slave = "a", fc = 3, at = 0, count = 2, into = "%MW999", every = "1s")"});
+  CHECK(site.act({}) == std::vector<std::string>{"send north"});
+  site.reply(answered_in, 1, pdu("03 04 11 11 22 22"));
+  (void)site.act(answered_in);
+  (void)site.act(milliseconds(500));
+  REQUIRE(site.records.size() == 1);
+  CHECK(site.records[0].outcome == Outcome::good);
+  CHECK(site.memory->registers(site.word(999), 1)[0] == 0);
+}
+
 TEST_CASE("a value of one register is never turned round, wherever it lies in its block") {
   std::string head = plan_head;
   head.replace(head.find("word_order = \"CDAB\""), 19, "word_order = \"BADC\"");

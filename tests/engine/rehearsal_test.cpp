@@ -161,13 +161,13 @@ TEST_CASE("all heartbeats of a producer stop with it, and of many producers seve
 }
 
 TEST_CASE("what has arrived is looked at again when all others have run, at both ends of a block") {
-  // the second takes the last word of the first, the third the first word of the fourth
+  // the second takes the last word of the first, once that has long arrived
   std::string plan = line_plan;
   plan.replace(
       plan.find("  { name = \"to\""),
       plan.find("]\n[supervision]") - plan.find("  { name = \"to\""),
-      R"(  { name = "one", controller = "kiln", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW30", every = "400ms" },
-  { name = "two", controller = "kiln", slave = "gauge", fc = 3, at = 100, count = 2, into = "%MW33", every = "200ms", phase = "60ms" },
+      R"(  { name = "one", controller = "kiln", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW30", every = "200ms" },
+  { name = "two", controller = "kiln", slave = "gauge", fc = 3, at = 100, count = 2, into = "%MW33", every = "3s", phase = "60ms" },
   { name = "lone", controller = "kiln", slave = "gauge", fc = 3, at = 200, count = 2, into = "%MW60", every = "200ms", phase = "120ms" },
 )");
   const auto loaded = test::load(plan, {});

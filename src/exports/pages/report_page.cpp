@@ -4,9 +4,9 @@
 #include <fmt/format.h>
 
 #include "checks/check.h"
-#include "compare/measured_run.h"
 #include "exports/report.h"
 #include "html.h"
+#include "measured_run.h"
 #include "model/duration_text.h"
 #include "model/memory_report.h"
 #include "model/resolved_plan.h"

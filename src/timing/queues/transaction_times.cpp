@@ -27,10 +27,10 @@ SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& 
   const Endpoint& to = t.endpoint;
   const Duration t35 = characters.frame_gap();
   SerialParts parts;
-  const std::uint32_t sent =
-      modbus::request_length(t.function, t.quantity_written().value, framing);
-  parts.request = characters.characters(sent);
-  parts.request_silence = silence_inside(characters, sent, line.character_gap);
+  const modbus::ExchangeLengths length = modbus::exchange_lengths(
+      t.function, t.quantity_written().value, t.quantity_read().value, framing);
+  parts.request = characters.characters(length.request);
+  parts.request_silence = silence_inside(characters, length.request, line.character_gap);
   parts.latency_typical = line.latency.typical;
   parts.latency_longest = line.latency.max;
   parts.gap = std::max({t35, line.pause, to.pause});
@@ -42,12 +42,10 @@ SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& 
   parts.turnaround_shortest = std::max(to.reply.min, t35);
   parts.turnaround_typical = std::max(to.reply.typical, t35);
   parts.turnaround_longest = std::max(to.reply.max, t35);
-  const std::uint32_t received = modbus::reply_length(t.function, t.quantity_read().value, framing);
-  parts.reply = characters.characters(received);
-  parts.reply_silence = silence_inside(characters, received, to.character_gap);
-  const std::uint32_t exception = modbus::exception_length(framing);
-  parts.exception_reply = characters.characters(exception);
-  parts.exception_silence = silence_inside(characters, exception, to.character_gap);
+  parts.reply = characters.characters(length.reply);
+  parts.reply_silence = silence_inside(characters, length.reply, to.character_gap);
+  parts.exception_reply = characters.characters(length.exception);
+  parts.exception_silence = silence_inside(characters, length.exception, to.character_gap);
   return parts;
 }
 
@@ -174,10 +172,10 @@ std::optional<TransactionTimes> transaction_times(const Exchange& exchange,
   } else {
     fill_tcp(to, times);
   }
-  times.request_bytes = modbus::request_length(t.function, t.quantity_written().value, to.framing);
-  if (!to.broadcast) {
-    times.reply_bytes = modbus::reply_length(t.function, t.quantity_read().value, to.framing);
-  }
+  const modbus::ExchangeLengths length = modbus::exchange_lengths(
+      t.function, t.quantity_written().value, t.quantity_read().value, to.framing);
+  times.request_bytes = length.request;
+  if (!to.broadcast) times.reply_bytes = length.reply;
   return times;
 }
 

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "model/resolved_plan.h"
+#include "path_reports.h"
 #include "timing/bounds.h"
 #include "timing/phased_bounds.h"
 #include "timing/simulation.h"
@@ -189,34 +190,6 @@ double utilisation_percent(const Queue& queue) {
 
 namespace {
 
-std::vector<std::optional<PathCarrier>> path_carriers(const ResolvedPlan& resolved,
-                                                      const TimingReport& report) {
-  std::vector<std::optional<PathCarrier>> carriers(resolved.transactions.size());
-  for (const LineReport& line : report.lines) {
-    for (std::size_t j = 0; line.queue && j < line.transactions.size(); ++j) {
-      const TransactionReport& t = line.transactions[j];
-      carriers[t.transaction] = PathCarrier{{*line.queue, j}, t.response_bound, t.interval_bound};
-    }
-  }
-  return carriers;
-}
-
-void add_tag_ages(const ResolvedPlan& resolved, TimingReport& report) {
-  std::vector<WantedPath> wanted;
-  for (std::size_t i = 0; i < resolved.tags.size(); ++i) {
-    const model::ResolvedTag& tag = resolved.tags[i];
-    const auto& max_age = resolved.declared(tag).max_age;
-    if (!max_age || !tag.from || !tag.memory) continue;
-    report.tag_ages.push_back({i, {}});
-    wanted.push_back({resolved.full_name(tag), tag.from->place,
-                      model::memory_place(tag.controller, tag.memory->bits), max_age->value});
-  }
-  std::vector<PathReport> bounds = bounds_of_paths(resolved, report, wanted);
-  for (std::size_t i = 0; i < bounds.size(); ++i) {
-    report.tag_ages[i].path = std::move(bounds[i]);
-  }
-}
-
 // Turns model, simulations and bounds into the rows of the report.
 void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   const auto bounds = bounds_of(report.model);
@@ -271,16 +244,10 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
   }
   report.heartbeats = heartbeat_reports(resolved, carriers);
   report.stalls = stalls_of(resolved, report.model);
-  report.paths = bounds_of_paths(resolved, report, declared_paths(resolved));
-  add_tag_ages(resolved, report);
+  internal::add_path_reports(resolved, report);
 }
 
 }  // namespace
-
-std::vector<PathReport> bounds_of_paths(const ResolvedPlan& resolved, const TimingReport& report,
-                                        const std::vector<WantedPath>& wanted) {
-  return path_routes(resolved, report.model, path_carriers(resolved, report), wanted);
-}
 
 TimingReport analyse(const ResolvedPlan& resolved, const AnalysisOptions& analysis) {
   TimingReport report;

@@ -15,14 +15,7 @@ namespace greymet::modbus {
 using model::Framing;
 
 // Bytes (RTU, TCP) or characters (ASCII) of a frame whose RTU form has `rtu_bytes`.
-[[nodiscard]] constexpr std::uint32_t framed_length(std::uint32_t rtu_bytes, Framing framing) {
-  switch (framing) {
-    case Framing::rtu: return rtu_bytes;
-    case Framing::ascii: return 2 * (rtu_bytes - 1) + 3;
-    case Framing::tcp: return rtu_bytes + 4;
-  }
-  return rtu_bytes;
-}
+[[nodiscard]] std::uint32_t framed_length(std::uint32_t rtu_bytes, Framing framing);
 
 // `written` registers or bits are written, as far as the function writes.
 [[nodiscard]] std::uint32_t request_length(model::FunctionCode function, std::uint32_t written,
@@ -31,5 +24,14 @@ using model::Framing;
 [[nodiscard]] std::uint32_t reply_length(model::FunctionCode function, std::uint32_t read,
                                          Framing framing);
 [[nodiscard]] std::uint32_t exception_length(Framing framing);
+
+// All that may be on the wire of one request.
+struct ExchangeLengths {
+  std::uint32_t request = 0;
+  std::uint32_t reply = 0;
+  std::uint32_t exception = 0;
+};
+[[nodiscard]] ExchangeLengths exchange_lengths(model::FunctionCode function, std::uint32_t written,
+                                               std::uint32_t read, Framing framing);
 
 }  // namespace greymet::modbus

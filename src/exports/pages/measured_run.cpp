@@ -4,7 +4,7 @@
 
 #include "engine/measures.h"
 #include "files/table_json.h"
-#include "pages/html.h"
+#include "html.h"
 #include "tables/measured_tables.h"
 
 namespace greymet::exports {
