@@ -39,18 +39,19 @@ struct Printed {
   bool right = false;
 };
 
-// Digits behind the point that some value of the column needs, three at the most; two where all are
-// below a second and none is whole.
+// Digits behind the point: none where all are whole, else as many as the longest leaves sense in.
 int decimals_of(const Table& table, std::size_t c) {
-  int most = 0;
+  double longest = 0;
+  bool whole = true;
   for (const tables::Row& row : table.rows) {
     const auto* d = std::get_if<model::Duration>(&row.cells[c]);
     if (d == nullptr) continue;
     const double ms = std::abs(model::to_ms(*d));
-    const int wanted = ms == std::floor(ms) ? 0 : ms < 10 ? 3 : ms < 1000 ? 2 : 1;
-    most = std::max(most, wanted);
+    longest = std::max(longest, ms);
+    whole = whole && ms == std::floor(ms);
   }
-  return most;
+  if (whole || longest >= 10'000) return 0;
+  return longest < 10 ? 3 : longest < 1000 ? 2 : 1;
 }
 
 std::string cell_text(const Cell& cell, int decimals) {
