@@ -201,6 +201,7 @@ std::string table_text(std::string_view title, const Table& table, const Termina
   if (!gone.empty()) {
     std::sort(gone.begin(), gone.end());
     std::vector<std::string_view> names;
+    names.reserve(gone.size());
     for (const std::size_t c : gone) names.push_back(table.columns[c].heading);
     text +=
         tinted(terminal, Tint::dim,
