@@ -222,6 +222,43 @@ Table tag_ages_table(const timing::TimingReport& report) {
   return out;
 }
 
+Table shares_table(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                   const timing::Why& why) {
+  using ShareKind = timing::BoundShare::Kind;
+  Table out{
+      "shares",
+      "the bound has no shares",
+      {{"kind", "kind", Kind::text, "what it waits for", 9},
+       {"transaction", "transaction", Kind::text, "whose requests those are", 9},
+       {"controller", "controller", Kind::text, "the other master whose requests those are", 7},
+       {"times", "times", Kind::whole, "how often", 9},
+       {"each_ms", "each", Kind::duration, "how long each of them takes", 9}},
+      {}};
+  const auto word = [](ShareKind kind) -> std::string_view {
+    switch (kind) {
+      case ShareKind::first_wait: return "first wait";
+      case ShareKind::begun: return "begun";
+      case ShareKind::other: return "other";
+      case ShareKind::own: return "own";
+      case ShareKind::ways: return "ways";
+      case ShareKind::foreign: return "foreign";
+      case ShareKind::elapsed: return "elapsed";
+    }
+    return {};
+  };
+  const bool in_phase = why.proof == timing::BoundProof::busy_period;
+  for (const timing::BoundShare& share : in_phase ? why.in_phase_shares : why.any_phase_shares) {
+    const auto master = [&] {
+      return text(plan.plan.controllers[report.model.queues[*share.queue].controller].name);
+    };
+    out.add({text(word(share.kind)),
+             share.job ? text(plan.transaction_name(job_at(report.model, *share.job).transaction))
+                       : Cell(),
+             share.queue ? master() : Cell(), Cell(share.times), share.each});
+  }
+  return out;
+}
+
 const timing::SilentCase* simulated_silence(const timing::TimingReport& report, std::size_t stall) {
   for (const timing::SilentCase& silent : report.silence.cases) {
     if (silent.stall == stall) return &silent;

@@ -98,11 +98,12 @@ int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
         shown(options.why));
     return exit_findings;
   }
-  auto writer =
-      print_results(options.output,
-                    {"why", [&] { return files::why_json(plan, report, *why); },
-                     [&](const Terminal& on) { return why_text(plan, report, *why, on); }},
-                    terminal);
+  auto writer = print_results(
+      options.output,
+      {"why", [&] { return files::why_json(plan, report, *why); },
+       [&](const Terminal& on) { return why_text(plan, report, *why, on); },
+       [&] { return std::vector<tables::Table>{tables::shares_table(plan, report, *why)}; }},
+      terminal);
   return writer ? writer->finish() : exit_fine;
 }
 

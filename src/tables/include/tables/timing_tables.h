@@ -3,6 +3,7 @@
 
 #include "tables/table.h"
 #include "timing/report.h"
+#include "timing/why.h"
 
 namespace greymet::tables {
 
@@ -21,6 +22,11 @@ namespace greymet::tables {
 [[nodiscard]] Table tag_ages_table(const timing::TimingReport& report);
 [[nodiscard]] Table silent_slaves_table(const model::ResolvedPlan& plan,
                                         const timing::TimingReport& report);
+
+// How one bound is made up: one row a summand, of its own phases where that is proved, else of any
+// phases. `each` times `times`, over all rows, is the sum of timing/why.h.
+[[nodiscard]] Table shares_table(const model::ResolvedPlan& plan,
+                                 const timing::TimingReport& report, const timing::Why& why);
 
 // What was simulated of that stall's slave being silent; null where nothing was.
 [[nodiscard]] const timing::SilentCase* simulated_silence(const timing::TimingReport& report,
