@@ -223,7 +223,7 @@ Table tag_ages_table(const timing::TimingReport& report) {
 }
 
 Table shares_table(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-                   const timing::Why& why) {
+                   const std::vector<timing::BoundShare>& shares) {
   using ShareKind = timing::BoundShare::Kind;
   Table out{
       "shares",
@@ -246,8 +246,7 @@ Table shares_table(const model::ResolvedPlan& plan, const timing::TimingReport& 
     }
     return {};
   };
-  const bool in_phase = why.proof == timing::BoundProof::busy_period;
-  for (const timing::BoundShare& share : in_phase ? why.in_phase_shares : why.any_phase_shares) {
+  for (const timing::BoundShare& share : shares) {
     const auto master = [&] {
       return text(plan.plan.controllers[report.model.queues[*share.queue].controller].name);
     };
@@ -293,10 +292,13 @@ Table silent_slaves_table(const model::ResolvedPlan& plan, const timing::TimingR
        {"transactions", "requests", Kind::whole, "of its own that can stand before another's", 3},
        {"noticed_ms", "noticed after", Kind::duration, "at the latest, by a transaction that fails",
         7},
+       {"shared", "shared", Kind::flag, "somebody else waits for the same line or connection", 8},
        {"first_seen_ms", "others wait, seen", Kind::duration, "longest that was simulated", 6},
-       {"first_stall_ms", "at most", Kind::duration, "bound of that", 8},
+       {"first_stall_ms", "at most", Kind::duration,
+        "bound of what a request behind its tries waits", 8},
        {"steady_seen_ms", "once parked, seen", Kind::duration, "longest that was simulated", 5},
-       {"steady_stall_ms", "at most once parked", Kind::duration, "bound of that", 6},
+       {"steady_stall_ms", "steady, at most", Kind::duration,
+        "the same once it is parked, or again and again where its line does not park", 6},
        {"park_retry_ms", "tried again every", Kind::duration, "once it is parked", 3},
        {"first_hurts", "may miss releases", Kind::words,
         "cyclic transactions whose period is shorter than they may wait", 4},
@@ -322,6 +324,7 @@ Table silent_slaves_table(const model::ResolvedPlan& plan, const timing::TimingR
     out.add({text(plan.target_name(stall.silent)),
              text(report.model.queues[stall.failing.front().job.queue].name), whole(stall.counted),
              maybe(noticed_at_the_latest(plan, report, stall.silent)),
+             has_neighbours(plan, report.model, report.stalls, stall),
              silent != nullptr ? Cell(silent->first) : Cell(), stall.first,
              silent != nullptr ? Cell(silent->steady) : Cell(), stall.steady,
              stall.park ? Cell(stall.park->retry) : Cell(), hurt(timing::StallKind::first),

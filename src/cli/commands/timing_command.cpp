@@ -98,12 +98,16 @@ int explain_bound(const TimingOptions& options, const model::ResolvedPlan& plan,
         shown(options.why));
     return exit_findings;
   }
-  auto writer = print_results(
-      options.output,
-      {"why", [&] { return files::why_json(plan, report, *why); },
-       [&](const Terminal& on) { return why_text(plan, report, *why, on); },
-       [&] { return std::vector<tables::Table>{tables::shares_table(plan, report, *why)}; }},
-      terminal);
+  auto writer =
+      print_results(options.output,
+                    {"why", [&] { return files::why_json(plan, report, *why); },
+                     [&](const Terminal& on) { return why_text(plan, report, *why, on); },
+                     [&] {
+                       const bool in_phase = why->proof == timing::BoundProof::busy_period;
+                       return std::vector<tables::Table>{tables::shares_table(
+                           plan, report, in_phase ? why->in_phase_shares : why->any_phase_shares)};
+                     }},
+                    terminal);
   return writer ? writer->finish() : exit_fine;
 }
 

@@ -156,6 +156,7 @@ class Report {
   void silence_card() {
     const timing::Stall* worst = nullptr;
     for (const timing::Stall& stall : timing_.stalls.stalls) {
+      if (!has_neighbours(plan_, timing_.model, timing_.stalls, stall)) continue;
       if (worst == nullptr || stall.first > worst->first) worst = &stall;
     }
     if (worst == nullptr) return;

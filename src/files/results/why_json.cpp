@@ -1,7 +1,9 @@
 #include "files/json_text.h"
 #include "files/result_json.h"
+#include "files/table_json.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "tables/timing_tables.h"
 #include "timing/why.h"
 
 #include <nlohmann/json.hpp>
@@ -10,22 +12,8 @@ namespace greymet::files {
 
 using Json = nlohmann::ordered_json;
 using timing::BoundProof;
-using timing::BoundShare;
 
 namespace {
-
-std::string_view word_of(BoundShare::Kind kind) {
-  switch (kind) {
-    case BoundShare::Kind::first_wait: return "first wait";
-    case BoundShare::Kind::begun: return "begun";
-    case BoundShare::Kind::other: return "other";
-    case BoundShare::Kind::own: return "own";
-    case BoundShare::Kind::ways: return "ways";
-    case BoundShare::Kind::foreign: return "foreign";
-    case BoundShare::Kind::elapsed: return "elapsed";
-  }
-  return {};
-}
 
 std::string_view word_of(BoundProof proof) {
   switch (proof) {
@@ -44,20 +32,8 @@ std::string why_json(const model::ResolvedPlan& resolved, const timing::TimingRe
   const auto name_of = [&](timing::JobRef ref) {
     return resolved.transaction_name(job_at(report.model, ref).transaction);
   };
-  const auto shares_json = [&](const std::vector<BoundShare>& shares) {
-    Json list = Json::array();
-    for (const BoundShare& share : shares) {
-      list.push_back(
-          {{"kind", word_of(share.kind)},
-           {"transaction", share.job ? Json(name_of(*share.job)) : Json(nullptr)},
-           {"controller",
-            share.queue
-                ? Json(resolved.plan.controllers[report.model.queues[*share.queue].controller].name)
-                : Json(nullptr)},
-           {"times", share.times},
-           {"each_ms", model::to_ms(share.each)}});
-    }
-    return list;
+  const auto shares_json = [&](const std::vector<timing::BoundShare>& shares) {
+    return rows_json(tables::shares_table(resolved, report, shares));
   };
   Json closest = nullptr;
   if (why.closest) {

@@ -23,10 +23,11 @@ namespace greymet::tables {
 [[nodiscard]] Table silent_slaves_table(const model::ResolvedPlan& plan,
                                         const timing::TimingReport& report);
 
-// How one bound is made up: one row a summand, of its own phases where that is proved, else of any
-// phases. `each` times `times`, over all rows, is the sum of timing/why.h.
+// How one bound is made up (timing/why.h): one row a summand; `each` times `times`, over all rows,
+// is the sum.
 [[nodiscard]] Table shares_table(const model::ResolvedPlan& plan,
-                                 const timing::TimingReport& report, const timing::Why& why);
+                                 const timing::TimingReport& report,
+                                 const std::vector<timing::BoundShare>& shares);
 
 // What was simulated of that stall's slave being silent; null where nothing was.
 [[nodiscard]] const timing::SilentCase* simulated_silence(const timing::TimingReport& report,
