@@ -31,6 +31,26 @@ std::vector<bool> columns_with_values(const Table& table) {
   return used;
 }
 
+std::vector<std::size_t> take_out_lightest(const Table& table, std::vector<std::size_t>& columns,
+                                           const std::vector<std::size_t>& widths,
+                                           std::size_t room) {
+  std::size_t width = 0;
+  for (const std::size_t c : columns) width += widths[c];
+  std::vector<std::size_t> out;
+  while (width > room && !columns.empty()) {
+    const auto lightest =
+        std::min_element(columns.rbegin(), columns.rend(), [&](std::size_t a, std::size_t b) {
+          return table.columns[a].weight < table.columns[b].weight;
+        });
+    if (table.columns[*lightest].weight >= always) break;
+    width -= widths[*lightest];
+    out.push_back(*lightest);
+    columns.erase(std::next(lightest).base());
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
 std::vector<std::size_t> group_starts(const Table& table) {
   std::vector<std::size_t> starts;
   for (std::size_t r = 0; r < table.rows.size(); ++r) {

@@ -1,8 +1,12 @@
 // Help of every command: what it shows can be typed.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <filesystem>
 #include <map>
+#include <set>
 #include <sstream>
 
 #include "plans.h"
@@ -65,6 +69,75 @@ TEST_CASE("every command shows two examples, and they do what they should on the
       CHECK(outcome.status == (status == statuses.end() ? 0 : status->second));
       CHECK(outcome.out + outcome.err != "");
     }
+  }
+}
+
+TEST_CASE(
+    "every command that offers CSV gives a table of the same width throughout, in all it can do") {
+  const test::TemporaryFolder folder;
+  std::filesystem::copy(GREYMET_EXAMPLES, folder.path(), std::filesystem::copy_options::recursive);
+  folder.write("old.toml",
+               test::replaced(folder.read("maltings.toml"), "retry = \"10s\"", "retry = \"9s\""));
+  REQUIRE(test::run_program(GREYMET_PROGRAM, {"export", "maltings.toml", "-o", "handover"},
+                            folder.path())
+              .status == 0);
+  REQUIRE(test::run_program(GREYMET_PROGRAM,
+                            {"rehearse", "maltings.toml", "--fast", "-o", "rehearsed"},
+                            folder.path())
+              .status == 0);
+  std::vector<std::vector<std::string>> calls{
+      {"timing", "maltings.toml", "--why", "burner-in"},
+      {"timing", "maltings.toml", "north"},
+      {"frame", "maltings.toml"},
+      {"frame", "--decode", "01", "03", "00", "00", "00", "0B", "--mode", "rtu"},
+      {"points", "maltings.toml", "--tags", "kiln"},
+      {"export", "maltings.toml", "--compare", "handover"},
+      {"trend", "rehearsed/log.csv", "--plan", "maltings.toml", "moisture.grain_temp"},
+      {"value", "8000", "0", "0", "0", "--type", "u64"},
+      {"explain", "F"}};
+  std::set<std::string> offers;
+  for (const std::string& command : commands_of(folder)) {
+    const std::string help =
+        test::run_program(GREYMET_PROGRAM, {command, "--help"}, folder.path()).out;
+    if (help.find("csv (") == std::string::npos || command == "run") continue;
+    offers.insert(command);
+    std::istringstream in(help.substr(help.find("Examples:")));
+    std::string line;
+    std::getline(in, line);
+    while (std::getline(in, line) && line.starts_with("  greymet ")) {
+      auto words = words_in(line);
+      words.erase(words.begin());
+      const bool writes =
+          line.find(" -o ") != std::string::npos || line.find("--fix") != std::string::npos ||
+          line.find("--write") != std::string::npos || line.find("--json") != std::string::npos ||
+          line.find("--format") != std::string::npos;
+      if (!writes) calls.push_back(words);
+    }
+  }
+  CHECK(offers.size() >= 13);
+  for (std::vector<std::string>& call : calls) {
+    call.insert(call.end(), {"--format", "csv"});
+    const auto outcome = test::run_program(GREYMET_PROGRAM, call, folder.path());
+    INFO(fmt::format("{}: {}{}", fmt::join(call, " "), outcome.out.substr(0, 300), outcome.err));
+    CHECK(outcome.status <= 1);
+    const std::size_t commas = [&] {
+      const std::string heading = outcome.out.substr(0, outcome.out.find("\r\n"));
+      return static_cast<std::size_t>(std::count(heading.begin(), heading.end(), ','));
+    }();
+    CHECK(commas >= 1);
+    std::size_t row = 0;
+    bool quoted = false;
+    std::size_t seen = 0;
+    for (const char c : outcome.out) {
+      if (c == '"') quoted = !quoted;
+      if (c == ',' && !quoted) ++seen;
+      if (c != '\n' || quoted) continue;
+      INFO("row " << row);
+      CHECK(seen == commas);
+      seen = 0;
+      ++row;
+    }
+    CHECK(row >= 1);
   }
 }
 

@@ -8,6 +8,7 @@
 #include "cli/results.h"
 #include "exports/compare.h"
 #include "files/file_source.h"
+#include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/nearest_name.h"
 
@@ -160,7 +161,9 @@ int compare(const ExportOptions& options, const std::vector<exports::ExportedFil
     compared = exports::compare_files(
         expected, [&](const std::string&) { return std::optional(*content); }, {});
   }
-  if (options.format == "json") {
+  if (options.format == "csv") {
+    terminal.out << files::table_csv(exports::comparison_table(compared));
+  } else if (options.format == "json") {
     terminal.out << exports::comparison_json(compared);
   } else {
     print_comparison(compared, terminal);
@@ -238,7 +241,7 @@ Action declare_export(CLI::App& command, const Terminal& terminal) {
       ->type_name("PATH");
   command.add_flag("--print", options->print, "instead of writing: print the one format of --only");
   command.add_option("--beside", options->beside, beside_help)->type_name("DIR");
-  add_format(command, options->format);
+  add_format(command, options->format, {csv_format});
   add_output(command, options->out, options->force, false);
   return [options, &terminal] { return run_export(*options, terminal); };
 }

@@ -38,7 +38,7 @@ struct FormatChoice {
   std::string name;
   std::string about;
 };
-inline const FormatChoice csv_format{"csv", "one row a line, its first table"};
+inline const FormatChoice csv_format{"csv", "its first table, one line a row"};
 
 void add_format(CLI::App& command, std::string& format,
                 const std::vector<FormatChoice>& extra = {});

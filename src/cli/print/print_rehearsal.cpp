@@ -53,9 +53,7 @@ std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResul
   std::string text =
       table_text("transactions: measured against the timing model while nothing was wrong, ms",
                  tables::measured_table(result.transactions), terminal) +
-      tinted(terminal, Tint::dim,
-             "  duration: median from its turn to the end; response: from release to the end") +
-      "\n\n" + blocks_text(plan, result, terminal);
+      "\n" + blocks_text(plan, result, terminal);
   if (!result.faults.empty()) {
     text += table_text("faults: noticed, and recovered from without help; ms",
                        tables::faults_table(plan, result.faults), terminal) +

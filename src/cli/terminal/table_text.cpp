@@ -21,10 +21,6 @@ namespace {
 constexpr std::size_t narrowest_table = 80;
 constexpr std::size_t widest_text = 34;  // of a cell that is not the last
 
-bool is_numeric(Kind kind) {
-  return kind == Kind::whole || kind == Kind::number || kind == Kind::duration;
-}
-
 bool is_zero(const Cell& cell) {
   const auto* number = std::get_if<std::int64_t>(&cell);
   return number != nullptr && *number == 0;
@@ -90,7 +86,7 @@ Printed printed(const Table& table, std::size_t c) {
   const tables::Column& column = table.columns[c];
   Printed out;
   out.column = c;
-  out.right = is_numeric(column.kind);
+  out.right = tables::is_numeric(column.kind);
   const int decimals = decimals_of(table, c);
   for (const tables::Row& row : table.rows) {
     std::string text = cell_text(row.cells[c], decimals);
@@ -120,12 +116,6 @@ Tint tint_of(tables::Mood mood) {
     case tables::Mood::bad: return Tint::red;
   }
   return Tint::none;
-}
-
-std::size_t width_of(const std::vector<Printed>& columns) {
-  std::size_t width = 0;
-  for (const Printed& column : columns) width += 2 + column.width;
-  return width;
 }
 
 std::string line_text(const std::vector<Printed>& columns, const Table& table, std::size_t r,
@@ -159,69 +149,56 @@ std::string headings_text(const std::vector<Printed>& columns, const Terminal& t
   return text;
 }
 
+// A line below the table, folded.
+std::string remark(std::string_view head, const std::vector<std::string>& parts,
+                   std::string_view between, const Terminal& terminal) {
+  if (parts.empty()) return {};
+  const std::string text = fmt::format("{}{}", head, fmt::join(parts, between));
+  return tinted(terminal, Tint::dim, "  " + folded(text, 2, 2, terminal.width)) + "\n";
+}
+
 }  // namespace
 
 std::string table_text(std::string_view title, const Table& table, const Terminal& terminal) {
   std::string text = tinted(terminal, Tint::bold, title) + "\n";
   if (table.rows.empty()) return text + fmt::format("  {}\n", table.none);
   const std::vector<bool> used = tables::columns_with_values(table);
-  std::vector<Printed> columns;
-  std::vector<std::string_view> zero;
+  std::vector<Printed> all(table.columns.size());
+  std::vector<std::size_t> widths(table.columns.size());
+  std::vector<std::size_t> shown_ones;
+  std::vector<std::string> zero;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     if (!used[c]) continue;
     const bool nothing = table.columns[c].weight < tables::always &&
                          std::all_of(table.rows.begin(), table.rows.end(),
                                      [&](const tables::Row& row) { return is_zero(row.cells[c]); });
     if (nothing) {
-      zero.push_back(table.columns[c].heading);
-    } else {
-      columns.push_back(printed(table, c));
+      zero.emplace_back(table.columns[c].heading);
+      continue;
     }
+    all[c] = printed(table, c);
+    widths[c] = all[c].width + 2;
+    shown_ones.push_back(c);
   }
-  std::vector<std::size_t> gone;
-  while (width_of(columns) > std::max(terminal.width, narrowest_table)) {
-    const auto lightest =
-        std::min_element(columns.rbegin(), columns.rend(), [&](const auto& a, const auto& b) {
-          return table.columns[a.column].weight < table.columns[b.column].weight;
-        });
-    if (table.columns[lightest->column].weight >= tables::always) break;
-    gone.push_back(lightest->column);
-    columns.erase(std::next(lightest).base());
+  const auto gone = tables::take_out_lightest(table, shown_ones, widths,
+                                              std::max(terminal.width, narrowest_table));
+  std::vector<Printed> columns;
+  std::vector<std::string> legend;
+  for (const std::size_t c : shown_ones) {
+    columns.push_back(std::move(all[c]));
+    const tables::Column& column = table.columns[c];
+    const bool a_name = column.weight >= tables::always && column.kind == Kind::text;
+    if (!a_name) legend.push_back(fmt::format("{}: {}", column.heading, column.meaning));
   }
   text += headings_text(columns, terminal);
-  for (std::size_t r = 0; r < table.rows.size(); ++r)
+  for (std::size_t r = 0; r < table.rows.size(); ++r) {
     text += line_text(columns, table, r, terminal);
-  if (!zero.empty()) {
-    text +=
-        tinted(terminal, Tint::dim,
-               fmt::format("  {}", folded(fmt::format("none anywhere: {}", fmt::join(zero, ", ")),
-                                          2, 2, terminal.width))) +
-        "\n";
   }
-  if (!gone.empty()) {
-    std::sort(gone.begin(), gone.end());
-    std::vector<std::string_view> names;
-    names.reserve(gone.size());
-    for (const std::size_t c : gone) names.push_back(table.columns[c].heading);
-    text +=
-        tinted(terminal, Tint::dim,
-               fmt::format("  {}", folded(fmt::format("too wide for here, and in CSV and JSON: {}",
-                                                      fmt::join(names, ", ")),
-                                          2, 2, terminal.width))) +
-        "\n";
-  }
-  return text;
-}
-
-std::string legend_text(const Table& table, const Terminal& terminal) {
-  const std::vector<bool> used = tables::columns_with_values(table);
-  std::string text;
-  for (std::size_t c = 0; c < table.columns.size(); ++c) {
-    const tables::Column& column = table.columns[c];
-    if (!used[c] || column.meaning.empty()) continue;
-    text += fmt::format("{}{}: {}.", text.empty() ? "" : " ", column.heading, column.meaning);
-  }
-  return folded(text, 0, 0, terminal.width) + "\n";
+  std::vector<std::string> names;
+  for (const std::size_t c : gone) names.emplace_back(table.columns[c].heading);
+  return text + remark("none anywhere: ", zero, ", ", terminal) +
+         remark("too wide for here, and in CSV and JSON: ", names, ", ", terminal) +
+         remark("", legend, "; ", terminal);
 }
 
 }  // namespace greymet::cli

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "files/json_text.h"
+#include "files/table_json.h"
 #include "files/zip_member.h"
 #include "model/utf8_text.h"
 
@@ -127,23 +128,30 @@ std::vector<ComparedFile> compare_files(const std::vector<ExportedFile>& expecte
   return out;
 }
 
-std::string comparison_json(const std::vector<ComparedFile>& files) {
-  Json list = Json::array();
-  bool same = true;
+tables::Table comparison_table(const std::vector<ComparedFile>& files) {
+  using tables::Kind;
+  tables::Table out{"files",
+                    "there is nothing to compare",
+                    {{"file", "file", Kind::text, "its name in the folder", 9},
+                     {"state", "state", Kind::state, "how it stands to what the plan gives", 9},
+                     {"detail", "detail", Kind::text, "where it differs first", 8}},
+                    {}};
   for (const ComparedFile& file : files) {
-    same = same && file.state == FileState::same;
-    Json changes = Json::array();
-    for (const Change& c : file.changes) {
-      changes.push_back({{"kind", c.kind},
-                         {"subject", c.subject},
-                         {"what", c.what},
-                         {"old", c.old},
-                         {"new", c.now}});
-    }
-    list.push_back({{"file", file.name},
-                    {"state", to_string(file.state)},
-                    {"detail", file.detail},
-                    {"changes", std::move(changes)}});
+    const bool same = file.state == FileState::same;
+    out.add({file.name,
+             tables::State{std::string(to_string(file.state)),
+                           same ? tables::Mood::plain : tables::Mood::bad},
+             file.detail});
+  }
+  return out;
+}
+
+std::string comparison_json(const std::vector<ComparedFile>& files) {
+  Json list = files::rows_json(comparison_table(files));
+  bool same = true;
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    same = same && files[i].state == FileState::same;
+    list[i]["changes"] = files::rows_json(changes_table(files[i].changes));
   }
   return files::dump({{"same", same}, {"files", std::move(list)}});
 }

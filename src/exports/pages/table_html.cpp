@@ -54,11 +54,6 @@ std::size_t length_of(const tables::Cell& cell) {
   return model::code_points(cell_html(cell));
 }
 
-bool is_numeric(tables::Kind kind) {
-  return kind == tables::Kind::whole || kind == tables::Kind::number ||
-         kind == tables::Kind::duration;
-}
-
 // "12", "12 ms", "burner, fan"
 std::string with_unit(const Column& column, const tables::Cell& cell) {
   const std::string_view unit = column.kind == tables::Kind::duration ? "ms" : column.unit;
@@ -90,7 +85,6 @@ Plan plan_of(const Table& table) {
   out.one_line.resize(table.columns.size());
   std::vector<std::size_t> widths(table.columns.size());
   const std::vector<bool> used = tables::columns_with_values(table);
-  std::size_t width = 0;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     out.grouped = out.grouped || table.columns[c].outer;
     if (!used[c] || table.columns[c].outer) continue;
@@ -99,20 +93,9 @@ Plan plan_of(const Table& table) {
     out.one_line[c] = longest <= widest_line;
     const std::size_t half_heading = (tables::heading_of(table.columns[c]).size() + 1) / 2;
     widths[c] = std::max(std::min(longest, widest_line), half_heading) + 2;
-    width += widths[c];
     out.columns.push_back(c);
   }
-  while (width > widest_page) {
-    const auto lightest = std::min_element(
-        out.columns.rbegin(), out.columns.rend(), [&](std::size_t a, std::size_t b) {
-          return table.columns[a].weight < table.columns[b].weight;
-        });
-    if (table.columns[*lightest].weight >= tables::always) break;
-    width -= widths[*lightest];
-    out.below.push_back(*lightest);
-    out.columns.erase(std::next(lightest).base());
-  }
-  std::sort(out.below.begin(), out.below.end());
+  out.below = tables::take_out_lightest(table, out.columns, widths, widest_page);
   return out;
 }
 
@@ -137,7 +120,7 @@ std::string row_html(const Table& table, const Plan& plan, const tables::Row& ro
   std::string text =
       of_class.empty() ? std::string("<tr>") : fmt::format("<tr class=\"{}\">", of_class);
   for (const std::size_t c : plan.columns) {
-    const bool number = is_numeric(table.columns[c].kind);
+    const bool number = tables::is_numeric(table.columns[c].kind);
     text += fmt::format("<td{}>{}</td>",
                         number             ? " class=\"n\""
                         : plan.one_line[c] ? " class=\"c\""
@@ -160,8 +143,9 @@ std::string table_html(const Table& table) {
   std::string head = "<div class=\"wide\"><table><thead><tr>";
   for (const std::size_t c : plan.columns) {
     const Column& column = table.columns[c];
-    head += fmt::format("<th{} title=\"{}\">{}</th>", is_numeric(column.kind) ? " class=\"n\"" : "",
-                        html(column.meaning), html(tables::heading_of(column)));
+    head += fmt::format("<th{} title=\"{}\">{}</th>",
+                        tables::is_numeric(column.kind) ? " class=\"n\"" : "", html(column.meaning),
+                        html(tables::heading_of(column)));
   }
   head += "</tr></thead><tbody>\n";
   std::string text;

@@ -40,6 +40,8 @@ using FileReader = std::function<std::optional<std::string>(const std::string& n
                                                       const FileReader& read,
                                                       const std::vector<std::string>& present);
 
+// One row a file.
+[[nodiscard]] tables::Table comparison_table(const std::vector<ComparedFile>& files);
 // {"same", "files": [{"file","state","detail","changes":[...]}]}
 [[nodiscard]] std::string comparison_json(const std::vector<ComparedFile>& files);
 

@@ -79,6 +79,19 @@ template <class T>
 // True where some row has a value there.
 [[nodiscard]] std::vector<bool> columns_with_values(const Table& table);
 
+// Numbers stand to the right.
+[[nodiscard]] constexpr bool is_numeric(Kind kind) {
+  return kind == Kind::whole || kind == Kind::number || kind == Kind::duration;
+}
+
+// Takes the lightest out of `columns`, the last of several first, until those that stay are within
+// `room`; what no face leaves out stays. `widths` are of all columns of the table. What was taken
+// out, in the order of the table.
+[[nodiscard]] std::vector<std::size_t> take_out_lightest(const Table& table,
+                                                         std::vector<std::size_t>& columns,
+                                                         const std::vector<std::size_t>& widths,
+                                                         std::size_t room);
+
 // The first rows of groups, whose outer columns differ from the row before; all rows are one group
 // where there are no outer columns.
 [[nodiscard]] std::vector<std::size_t> group_starts(const Table& table);
