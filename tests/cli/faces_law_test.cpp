@@ -295,9 +295,18 @@ void check_text(const Table& table) {
   for (std::string line; std::getline(in, line);) lines.push_back(line);
   CHECK(text.find("too wide for here") == std::string::npos);
   if (table.rows.empty()) return;
+  // below the rows: what is 0 everywhere, and what the columns mean
+  const auto is_remark = [&](const std::string& line) {
+    return line.starts_with("  none anywhere: ") ||
+           std::any_of(table.columns.begin(), table.columns.end(), [&](const Column& column) {
+             return line.find(fmt::format("{}: {}", column.heading, column.meaning)) !=
+                    std::string::npos;
+           });
+  };
+  std::size_t remarks = 0;
+  while (remarks < 2 && is_remark(lines.at(lines.size() - 1 - remarks))) ++remarks;
   const auto at_end = [&](std::size_t r) {
-    const bool zero = lines.back().find("none anywhere") != std::string::npos;
-    return lines.at(lines.size() - table.rows.size() - (zero ? 1 : 0) + r);
+    return lines.at(lines.size() - table.rows.size() - remarks + r);
   };
   for (std::size_t r = 0; r < table.rows.size(); ++r) {
     const std::string line = at_end(r);
