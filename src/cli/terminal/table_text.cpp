@@ -195,6 +195,7 @@ std::string table_text(std::string_view title, const Table& table, const Termina
     text += line_text(columns, table, r, terminal);
   }
   std::vector<std::string> names;
+  names.reserve(gone.size());
   for (const std::size_t c : gone) names.emplace_back(table.columns[c].heading);
   return text + remark("none anywhere: ", zero, ", ", terminal) +
          remark("too wide for here, and in CSV and JSON: ", names, ", ", terminal) +
