@@ -20,9 +20,6 @@ using model::value_or;
 
 namespace {
 
-constexpr std::uint32_t most_registers = 125;  // of one read request, and
-constexpr std::uint32_t most_bits = 2000;      // of one for bits (application protocol, 6.1 to 6.4)
-
 struct Wish {
   const Point* point = nullptr;
   Duration every{};
@@ -36,14 +33,6 @@ PackProblem problem_of(const ResolvedPlan& resolved, std::size_t want, std::stri
           {model::SubjectKind::want, std::to_string(want + 1)},
           std::move(message),
           std::move(remedy)};
-}
-
-std::uint32_t most_of(const Slave& slave, Area area) {
-  const bool bits = is_bit_area(area);
-  const auto& own = bits ? slave.max_read_bits : slave.max_read;
-  const auto standard = bits ? most_bits : most_registers;
-  return static_cast<std::uint32_t>(
-      std::clamp<std::int64_t>(value_or(own, std::int64_t{standard}), 1, standard));
 }
 
 // A request may read over this gap without an error or a warning.
@@ -140,10 +129,8 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
             "leave it out of the want"));
         continue;
       }
-      const auto& implemented = slave.functions;
       const std::int64_t function = reading_function(area);
-      if (implemented && std::none_of(implemented->value.begin(), implemented->value.end(),
-                                      [&](const auto& f) { return f.value == function; })) {
+      if (!resolved.exchange.slaves[*want.slave].accepts.implements(function)) {
         problems.push_back(
             problem_of(resolved, w,
                        fmt::format("'{}' needs function {}, which slave {} does not implement",
@@ -157,10 +144,10 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
   std::vector<WantedArea> areas;
   for (auto& [key, list] : wishes) {
     const auto [controller, index, area] = key;
-    const Slave& slave = resolved.plan.slaves[index];
-    WantedArea wanted{controller, index, area, {}, most_of(slave, area)};
-    wanted.units = units_of(*resolved.map_of({false, index, 0}), resolved.exchange.slaves[index],
-                            area, std::move(list));
+    const model::ExchangeSlave& slave = resolved.exchange.slaves[index];
+    WantedArea wanted{
+        controller, index, area, {}, static_cast<std::uint32_t>(slave.accepts.most(area, true))};
+    wanted.units = units_of(*resolved.map_of({false, index, 0}), slave, area, std::move(list));
     for (const WantedUnit& unit : wanted.units) {
       if (unit.unit.end - unit.unit.first <= wanted.most) continue;
       problems.push_back(problem_of(

@@ -106,8 +106,8 @@ TEST_CASE("function 23 writes before it reads") {
 TEST_CASE("a refusal names function, quantity and address, in this order") {
   SmallImage image;
   AnswerLimits limits;
-  limits.functions = std::vector<std::int64_t>{3, 16};
-  limits.most_read = 10;
+  limits.accepts.functions = std::vector<std::int64_t>{3, 16};
+  limits.accepts.most_read = 10;
   CHECK(answered(image, "04 FF FF FF FF", limits) == "84 01");
   CHECK(answered(image, "2B 0E 01 00", limits) == "AB 01");
   CHECK(answered(image, "63 00", {}) == "E3 01");

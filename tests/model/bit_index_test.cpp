@@ -41,6 +41,7 @@ TEST_CASE("the index finds every range that shares a bit, and no other") {
     for (int i = 0; i < 20; ++i) {
       const BitRange bits = any_range(most);
       RC_ASSERT(index.overlapping(bits) == asked_one_by_one(ranges, bits));
+      RC_ASSERT(index.overlaps_any(bits) != asked_one_by_one(ranges, bits).empty());
     }
   });
   CHECK(BitIndex().overlapping({0, 0, 10}).empty());

@@ -102,16 +102,14 @@ class FunctionRules {
       return;
     }
     const std::uint32_t standard = is_read ? traits.most_read : traits.most_write;
-    const auto own = own_limit(t, is_read);
-    const std::uint32_t limit = std::min(standard, own.value_or(standard));
+    const std::uint32_t limit = std::min(standard, own_limit(t, traits.area, is_read));
     if (limit == 0 || block.quantity <= limit) return;
     range_is_wrong_[index_] = true;
     const auto parts =
         internal::split_by_limit(plan_.map_of(*t.target), block.area, block.extent(), limit);
     const std::string whose =
-        own && *own < standard
-            ? fmt::format("{} accepts at most {}", plan_.target_name(*t.target), limit)
-            : fmt::format("one request carries at most {}", limit);
+        limit < standard ? fmt::format("{} accepts at most {}", plan_.target_name(*t.target), limit)
+                         : fmt::format("one request carries at most {}", limit);
     const model::Numbering numbering = plan_.numbering_of(*t.target);
     report(out_, RuleCode::F02, Severity::error, block.count_place, subject_,
            fmt::format("asks for {}; {}", amount_text(block.area, block.quantity), whose),
@@ -120,14 +118,12 @@ class FunctionRules {
     internal::cure_by_split(out_, out_.back().remedy, plan_, index_, is_read, parts, false);
   }
 
-  std::optional<std::uint32_t> own_limit(const ResolvedTransaction& t, bool is_read) const {
-    if (t.target->is_peer) return std::nullopt;
-    const model::Slave& slave = plan_.plan.slaves[t.target->index];
-    const bool bits = is_bit_area(model::traits_of(*t.function).area);
-    const auto& limit = is_read ? (bits ? slave.max_read_bits : slave.max_read)
-                                : (bits ? slave.max_write_bits : slave.max_write);
-    if (!limit) return std::nullopt;
-    return static_cast<std::uint32_t>(limit->value);
+  // Of who answers, whatever the function.
+  [[nodiscard]] std::uint32_t own_limit(const ResolvedTransaction& t, Area area,
+                                        bool is_read) const {
+    const model::Accepts accepts =
+        t.target->is_peer ? model::Accepts{} : plan_.exchange.slaves[t.target->index].accepts;
+    return static_cast<std::uint32_t>(accepts.most(area, is_read));
   }
 
   // F03

@@ -137,7 +137,7 @@ class PassedOnValues {
   void send(const Carried& c, const ResolvedTransaction& t, const model::ValueMove& move,
             std::vector<Carried>& open) {
     // a read that lands on a write's source by mistake is M02's
-    if (!c.passed_on && !value_or(plan_.declared(t).relays, false)) return;
+    if (!c.passed_on && !t.relays) return;
     if (!move.to_controller) {
       if (move.to) compare_with_slave(c, t, *move.to);
       return;

@@ -50,13 +50,10 @@ class CopyRules {
 
   // M11: somebody else fills what the copy fills
   void check_target(std::size_t i, std::size_t c, const BitRange& target) {
+    const MemoryUse own{target, MemoryPurpose::copy_target, i, {}, {}};
     const MemoryUse* other = indices_[c].any(target, [&](const MemoryUse& use) {
-      switch (use.purpose) {
-        case MemoryPurpose::copy_target: return use.owner < i;
-        case MemoryPurpose::read:
-        case MemoryPurpose::written_by_peer: return !wrong_[use.owner];
-        default: return false;
-      }
+      if (conflict_of(own, use) != model::MemoryConflict::copy_fills) return false;
+      return use.purpose == MemoryPurpose::copy_target ? use.owner < i : !wrong_[use.owner];
     });
     if (other == nullptr) return;
     const std::string what = other->purpose == MemoryPurpose::copy_target ? "which {} fills as well"
@@ -178,15 +175,11 @@ class CopyRules {
     }
   }
 
-  [[nodiscard]] bool relays(const MemoryUse& use) const {
-    return value_or(plan_.declared(plan_.transactions[use.owner]).relays, false);
-  }
-
-  [[nodiscard]] bool overlaps_in_part(const MemoryUse& a, const MemoryUse& b) const {
+  static bool overlaps_in_part(const MemoryUse& a, const MemoryUse& b) {
     if (a.owner == b.owner || a.bits == b.bits) return false;
     const bool a_inside = b.bits.first <= a.bits.first && a.bits.end <= b.bits.end;
     const bool b_inside = a.bits.first <= b.bits.first && b.bits.end <= a.bits.end;
-    return !((a_inside || b_inside) && (relays(a) || relays(b)));
+    return !((a_inside || b_inside) && (a.relays || b.relays));
   }
 
   void report_sources(std::size_t c, const MemoryUse& a, const MemoryUse& b) {

@@ -111,39 +111,74 @@ class DeviceMemoryRules {
         block->area, {static_cast<std::uint32_t>(first), static_cast<std::uint32_t>(end)});
   }
 
-  // M04. Compares each write with the furthest-reaching earlier one of its own master and of any
-  // other master; two of different masters are the graver case and are reported first.
-  void check_writers(const Space& space, std::span<const Part> parts) {
-    const Part* best = nullptr;   // reaches furthest
-    const Part* other = nullptr;  // reaches furthest among those of other masters than best's
-    for (const Part& part : parts) {
-      const auto overlaps = [&part](const Part* p) { return p != nullptr && p->end > part.first; };
-      const auto same_master = [&](const Part* p) {
-        return of(*p).controller == of(part).controller;
-      };
-      const Part* foreign = best != nullptr && !same_master(best) ? best : other;
-      if (overlaps(foreign) && !same_master(foreign)) {
-        report_writers(space, part, *foreign);
-      } else if (overlaps(best)) {
-        report_writers(space, part, *best);
-      } else if (overlaps(other)) {
-        report_writers(space, part, *other);
+  // Writes of one sort whose starts lie no later: the one that reaches furthest, and the furthest
+  // that differs from it in what it writes and sends.
+  struct Furthest {
+    const Part* best = nullptr;
+    const Part* different = nullptr;
+  };
+  [[nodiscard]] bool write_the_same(const Part& a, const Part& b) const {
+    const auto& x = of(a).from;
+    const auto& y = of(b).from;
+    return a.first == b.first && a.end == b.end && x && y && x->bits == y->bits;
+  }
+  void add(Furthest& furthest, const Part& part) const {
+    if (furthest.best == nullptr || part.end > furthest.best->end) {
+      if (furthest.best != nullptr && !write_the_same(*furthest.best, part)) {
+        furthest.different = furthest.best;
       }
+      furthest.best = &part;
+    } else if (!write_the_same(*furthest.best, part) &&
+               (furthest.different == nullptr || part.end > furthest.different->end)) {
+      furthest.different = &part;
+    }
+  }
+
+  // M04. Each write against the earlier ones: two of different masters are the graver case and are
+  // reported first; then those of its own master, by sort, as one that restores (`once`) is
+  // pardoned where another is not.
+  void check_writers(const Space& space, std::span<const Part> parts) {
+    using Masters = std::map<std::pair<std::size_t, bool>, Furthest>;
+    Masters own;
+    const Part* best = nullptr;     // reaches furthest
+    const Part* foreign = nullptr;  // reaches furthest among those of other masters than best's
+    for (const Part& part : parts) {
+      const std::size_t master = *of(part).controller;
+      const auto overlaps = [&part](const Part* p) { return p != nullptr && p->end > part.first; };
+      const auto same_master = [&](const Part* p) { return *of(*p).controller == master; };
+      const Part* other = best != nullptr && !same_master(best) ? best : foreign;
+      if (overlaps(other) && !same_master(other)) {
+        report_writers(space, part, *other);
+      } else if (const Part* meets = conflicting(own, master, part)) {
+        report_writers(space, part, *meets);
+      }
+      add(own[{master, once(of(part))}], part);
       if (best == nullptr || part.end > best->end) {
-        if (best != nullptr && !same_master(best)) other = best;
+        if (best != nullptr && !same_master(best)) foreign = best;
         best = &part;
-      } else if (!same_master(best) && (other == nullptr || part.end > other->end)) {
-        other = &part;
+      } else if (!same_master(best) && (foreign == nullptr || part.end > foreign->end)) {
+        foreign = &part;
       }
     }
   }
 
+  // A write of the same master that reaches into `part` and is not meant to, or null.
+  template <class Masters>
+  [[nodiscard]] const Part* conflicting(const Masters& own, std::size_t master,
+                                        const Part& part) const {
+    for (const bool restores : {false, true}) {
+      const auto found = own.find({master, restores});
+      if (found == own.end()) continue;
+      for (const Part* each : {found->second.best, found->second.different}) {
+        if (each != nullptr && each->end > part.first && !is_restore(part, *each)) return each;
+      }
+    }
+    return nullptr;
+  }
+
   // The same words of the same block, sent again at start or on return: meant, and harmless.
   [[nodiscard]] bool is_restore(const Part& a, const Part& b) const {
-    const ResolvedTransaction& x = of(a);
-    const ResolvedTransaction& y = of(b);
-    return (once(x) || once(y)) && x.from && y.from && a.first == b.first && a.end == b.end &&
-           x.from->bits == y.from->bits;
+    return (once(of(a)) || once(of(b))) && write_the_same(a, b);
   }
 
   void report_writers(const Space& space, const Part& a, const Part& b) {
@@ -152,7 +187,6 @@ class DeviceMemoryRules {
     const ResolvedTransaction& x = of(late);
     const ResolvedTransaction& y = of(early);
     const bool same_master = x.controller == y.controller;
-    if (same_master && is_restore(a, b)) return;
     const auto inside = [](const Part& p, const Part& q) {
       return p.first >= q.first && p.end <= q.end;
     };

@@ -16,13 +16,18 @@ namespace {
 
 using Use = model::MemoryUse;
 using UseKind = model::MemoryPurpose;
+using model::MemoryConflict;
 
 bool is_data(const Use& use) {
   return use.purpose == UseKind::read || use.purpose == UseKind::sent;
 }
 
-// Keeps, for one sort of use, the one that reaches furthest, and the furthest of another owner: so
-// every overlap is met although each use is compared with two others only.
+// Uses of one sort: of one purpose, and all with `relays` or all without. What conflicts with one
+// of them conflicts with all it overlaps, but for those of its own owner.
+using Sort = std::pair<UseKind, bool>;
+
+// Keeps, of one sort, the use that reaches furthest, and the furthest of another owner: so every
+// conflict is met although each use is compared with two others only.
 class Furthest {
  public:
   void add(const Use& use) {
@@ -34,19 +39,12 @@ class Furthest {
       second_ = &use;
     }
   }
-  // One that overlaps `use` (which starts no earlier) and is somebody else's.
-  [[nodiscard]] const Use* overlapping(const Use& use) const {
-    for (const Use* candidate : {best_, second_}) {
-      if (candidate != nullptr && candidate->owner != use.owner &&
-          candidate->bits.end > use.bits.first) {
-        return candidate;
-      }
+  // One that conflicts with `use`, which starts no earlier.
+  [[nodiscard]] const Use* conflicting(const Use& use) const {
+    for (const Use* each : {best_, second_}) {
+      if (each != nullptr && conflict_of(use, *each) != MemoryConflict::none) return each;
     }
     return nullptr;
-  }
-  // The same, own ones included.
-  [[nodiscard]] const Use* overlapping_any(const Use& use) const {
-    return best_ != nullptr && best_->bits.end > use.bits.first ? best_ : nullptr;
   }
 
  private:
@@ -85,20 +83,8 @@ class MemoryRules {
     return false;
   }
 
-  static int owner_kind(UseKind purpose) {
-    switch (purpose) {
-      case UseKind::heartbeat: return 1;
-      case UseKind::copy_source:
-      case UseKind::copy_target: return 2;
-      default: return 0;
-    }
-  }
-  // What the program sets to make a transaction run, or to let it.
   static bool is_command(UseKind purpose) {
     return purpose == UseKind::trigger || purpose == UseKind::gate;
-  }
-  static UseKind other_command(const Use& use, UseKind other_kind) {
-    return is_command(use.purpose) ? use.purpose : other_kind;
   }
 
   [[nodiscard]] model::Subject subject(const Use& use) const { return owner_subject(plan_, use); }
@@ -124,49 +110,35 @@ class MemoryRules {
   }
 
   void sweep(std::size_t c, std::span<const Use> uses) {
-    std::map<UseKind, Furthest> furthest;
+    std::map<Sort, Furthest> furthest;
     for (const Use& use : uses) {
-      for (auto& [kind, others] : furthest) compare(c, use, kind, others);
-      furthest[use.purpose].add(use);
+      for (const auto& [sort, others] : furthest) {
+        if (const Use* other = others.conflicting(use)) judge(c, use, *other);
+      }
+      furthest[{use.purpose, use.relays}].add(use);
     }
   }
 
-  void compare(std::size_t c, const Use& use, UseKind other_kind, const Furthest& others) {
-    const auto kinds = [&](UseKind a, UseKind b) {
-      return (use.purpose == a && other_kind == b) || (use.purpose == b && other_kind == a);
-    };
-    const bool statuses = use.purpose == UseKind::status || other_kind == UseKind::status;
-    // owners of heartbeats, copies and transactions are counted apart: they are never the same
-    const bool apart = owner_kind(use.purpose) != owner_kind(other_kind);
-    const bool commands = is_command(use.purpose) || is_command(other_kind);
-    const Use* other =
-        statuses || apart || commands ? others.overlapping_any(use) : others.overlapping(use);
-    if (other == nullptr) return;
-    if (kinds(UseKind::read, UseKind::read)) {
-      report_double_read(c, use, *other);
-    } else if (kinds(UseKind::read, UseKind::sent)) {
-      const Use& read = use.purpose == UseKind::read ? use : *other;
-      const Use& sent = use.purpose == UseKind::read ? *other : use;
-      const auto& writer = plan_.declared(plan_.transactions[sent.owner]);
-      if (!value_or(writer.relays, false)) on_source_[read.owner].push_back({read, sent});
-    } else if (statuses && commands) {
-      report_command_status(c, use, *other);
-    } else if (statuses) {
-      report_status(c, use, *other);
-    } else if (commands && (kinds(UseKind::read, other_command(use, other_kind)) ||
-                            kinds(UseKind::copy_target, other_command(use, other_kind)))) {
-      report_command_filled(c, use, *other);
-    } else if (kinds(UseKind::heartbeat, UseKind::read) ||
-               kinds(UseKind::heartbeat, UseKind::written_by_peer) ||
-               kinds(UseKind::heartbeat, UseKind::copy_target)) {
-      report_heartbeat(c, use.purpose == UseKind::heartbeat ? use : *other,
-                       use.purpose == UseKind::heartbeat ? *other : use);
-    } else if (kinds(UseKind::heartbeat, UseKind::heartbeat)) {
-      report(out_, RuleCode::M06, Severity::error, use.place, subject(use),
-             fmt::format("uses {} like {}", shared_range(c, use, *other), subject(*other)),
-             "give each heartbeat a bit of its own", {{other->place, "the other one is here"}});
-    } else if (kinds(UseKind::written_by_peer, UseKind::read)) {
-      report_peer(c, use, *other);
+  void judge(std::size_t c, const Use& use, const Use& other) {
+    switch (conflict_of(use, other)) {
+      case MemoryConflict::none:
+      case MemoryConflict::copy_fills: return;  // M11 speaks
+      case MemoryConflict::read_twice: return report_double_read(c, use, other);
+      case MemoryConflict::source_overwritten: {
+        const bool is_read = use.purpose == UseKind::read;
+        const Use& read = is_read ? use : other;
+        on_source_[read.owner].push_back({read, is_read ? other : use});
+        return;
+      }
+      case MemoryConflict::status_shared: return report_status(c, use, other);
+      case MemoryConflict::heartbeat_shared: return report_two_heartbeats(c, use, other);
+      case MemoryConflict::heartbeat_overwritten: {
+        const bool is_heartbeat = use.purpose == UseKind::heartbeat;
+        return report_heartbeat(c, is_heartbeat ? use : other, is_heartbeat ? other : use);
+      }
+      case MemoryConflict::command_from_status: return report_command_status(c, use, other);
+      case MemoryConflict::command_filled: return report_command_filled(c, use, other);
+      case MemoryConflict::peer_fills: return report_peer(c, use, other);
     }
   }
 
@@ -274,6 +246,12 @@ class MemoryRules {
     }
   }
 
+  void report_two_heartbeats(std::size_t c, const Use& a, const Use& b) {
+    report(out_, RuleCode::M06, Severity::error, a.place, subject(a),
+           fmt::format("uses {} like {}", shared_range(c, a, b), subject(b)),
+           "give each heartbeat a bit of its own", {{b.place, "the other one is here"}});
+  }
+
   void report_heartbeat(std::size_t c, const Use& heartbeat, const Use& read) {
     report(out_, RuleCode::M06, Severity::error, heartbeat.place, subject(heartbeat),
            fmt::format("toggles {}, which {} overwrites{}", shared_range(c, heartbeat, read),
@@ -300,11 +278,6 @@ class MemoryRules {
   void report_command_filled(std::size_t c, const Use& a, const Use& b) {
     const Use& command = is_command(a.purpose) ? a : b;
     const Use& filled = is_command(a.purpose) ? b : a;
-    const auto relays = [&](const Use& use) {
-      return owner_kind(use.purpose) == 0 &&
-             value_or(plan_.declared(plan_.transactions[use.owner]).relays, false);
-    };
-    if (relays(command) || relays(filled)) return;
     report(
         out_, RuleCode::M12, Severity::warning, command.place, subject(command),
         fmt::format("{} {}, which {} fills",

@@ -38,15 +38,18 @@ void check_overlaps(const model::ResolvedPlan& plan, Findings& out) {
     std::stable_sort(tags.begin(), tags.end(), [](const ResolvedTag* a, const ResolvedTag* b) {
       return a->memory->bits.first < b->memory->bits.first;
     });
-    // the tags that reach furthest: what overlaps anything before it overlaps one of them
+    // those that reach on, one for all of the same bits and type: what may share bits with one of
+    // them may with the others
     std::vector<const ResolvedTag*> open;
     for (const ResolvedTag* tag : tags) {
       std::erase_if(open, [&](const ResolvedTag* o) {
         return o->memory->bits.end <= tag->memory->bits.first;
       });
       const Tag& own = plan.declared(*tag);
+      bool known = false;
       for (const ResolvedTag* other : open) {
         const Tag& theirs = plan.declared(*other);
+        known = known || (other->memory->bits == tag->memory->bits && theirs.type == own.type);
         if (may_share(*tag, own, *other, theirs)) continue;
         const bool later = tag->declared > other->declared;
         const ResolvedTag& at = later ? *tag : *other;
@@ -61,9 +64,7 @@ void check_overlaps(const model::ResolvedPlan& plan, Findings& out) {
                {{plan.declared(with).address.place, "the other tag is here"}});
         break;  // one finding a tag
       }
-      constexpr std::size_t most_open = 16;
-      if (open.size() == most_open) open.erase(open.begin());
-      open.push_back(tag);
+      if (!known) open.push_back(tag);
     }
   }
 }

@@ -46,10 +46,8 @@ std::vector<Part> parts_of(const Request& request) {
 Refusal refusal_of(const Request& request, const RegisterImage& image, const AnswerLimits& limits) {
   const auto parts = parts_of(request);
   for (const Part& part : parts) {
-    const bool bits = model::is_bit_area(part.area);
-    const std::int64_t most = part.write ? (bits ? limits.most_write_bits : limits.most_write)
-                                         : (bits ? limits.most_read_bits : limits.most_read);
-    if (part.count > most) return ExceptionCode::illegal_data_value;
+    if (part.count > limits.accepts.most(part.area, !part.write))
+      return ExceptionCode::illegal_data_value;
   }
   for (const Part& part : parts) {
     const bool outside = part.offset + part.count > model::addresses_per_area;
@@ -118,9 +116,7 @@ std::optional<Bytes> answer_request(ByteView pdu, RegisterImage& image, const An
   if (pdu.empty()) return std::nullopt;
   ++counters.for_us;
   const auto function = std::to_integer<std::uint8_t>(pdu[0]);
-  const bool known = !limits.functions ||
-                     std::find(limits.functions->begin(), limits.functions->end(), function) !=
-                         limits.functions->end();
+  const bool known = limits.accepts.implements(function);
   if (internal::is_special(function, limits.on_line) && known) {
     const auto special = internal::answer_special(pdu, image, limits, counters);
     if (!special) {

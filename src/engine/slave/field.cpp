@@ -10,24 +10,6 @@ using model::Target;
 
 namespace {
 
-AnswerLimits limits_of(const model::Slave& slave) {
-  AnswerLimits limits;
-  if (slave.functions) {
-    limits.functions.emplace();
-    for (const auto& code : slave.functions->value) limits.functions->push_back(code.value);
-  }
-  const auto lower = [](std::int64_t& limit, const model::Declared<std::int64_t>& declared) {
-    if (declared) limit = std::min(limit, declared->value);
-  };
-  lower(limits.most_read, slave.max_read);
-  lower(limits.most_write, slave.max_write);
-  lower(limits.most_read_bits, slave.max_read_bits);
-  lower(limits.most_write_bits, slave.max_write_bits);
-  limits.on_line = slave.line.has_value();
-  limits.name = slave.name;
-  return limits;
-}
-
 BitSequence one_bit(const model::MemoryRange& range) {
   return {range.bits.store, range.bits.first, 1, model::bits_per_word};
 }
@@ -59,7 +41,7 @@ Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& mem
   for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
     const model::Slave& slave = plan.plan.slaves[s];
     slaves_.push_back(std::make_unique<FieldSlave>(plan, s, still));
-    slave_limits_.push_back(limits_of(slave));
+    slave_limits_.push_back({plan.exchange.slaves[s].accepts, slave.line.has_value(), slave.name});
     std::optional<Watchdog> watchdog;
     if (slave.watchdog) {
       watchdog.emplace();

@@ -24,7 +24,6 @@ class HtmlTable {
   // "name", ">period ms"
   explicit HtmlTable(const std::vector<std::string>& heading);
   void row(const std::vector<std::string>& cells, std::string_view of_class = {});
-  [[nodiscard]] bool empty() const { return rows_ == 0; }
   // The table, or `none` in a paragraph where no row was added.
   [[nodiscard]] std::string text(std::string_view none) const;
 

@@ -52,6 +52,22 @@ ExchangeGateway effective(const Gateway& gateway) {
   return out;
 }
 
+Accepts accepts_of(const Slave& slave) {
+  Accepts out;
+  if (slave.functions) {
+    out.functions.emplace();
+    for (const auto& code : slave.functions->value) out.functions->push_back(code.value);
+  }
+  const auto lower = [](std::int64_t& limit, const Declared<std::int64_t>& declared) {
+    if (declared) limit = std::clamp<std::int64_t>(declared->value, 1, limit);
+  };
+  lower(out.most_read, slave.max_read);
+  lower(out.most_write, slave.max_write);
+  lower(out.most_read_bits, slave.max_read_bits);
+  lower(out.most_write_bits, slave.max_write_bits);
+  return out;
+}
+
 ExchangeSlave effective(const Slave& slave) {
   ExchangeSlave out;
   out.name = slave.name;
@@ -83,6 +99,7 @@ ExchangeSlave effective(const Slave& slave) {
   out.map_covers = value_or(slave.map_covers, MapCovers::some);
   out.holes = value_or(slave.holes, Holes::unknown);
   out.watchdog_by = value_or(slave.watchdog_by, WatchdogBy::any);
+  out.accepts = accepts_of(slave);
   return out;
 }
 
@@ -172,6 +189,16 @@ std::string_view to_string(StatusKind kind) {
   return {};
 }
 
+bool Accepts::implements(std::int64_t function) const {
+  return !functions ||
+         std::find(functions->begin(), functions->end(), function) != functions->end();
+}
+
+std::int64_t Accepts::most(Area area, bool is_read) const {
+  if (is_bit_area(area)) return is_read ? most_read_bits : most_write_bits;
+  return is_read ? most_read : most_write;
+}
+
 const ExchangeTransaction* Exchange::find(std::size_t transaction) const {
   const auto at = std::lower_bound(
       transactions.begin(), transactions.end(), transaction,
@@ -246,8 +273,8 @@ void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exc
         {i, declared.name, *t.controller, *t.target,
          effective_endpoint(exchange, *t.target, t.channel->line, t.channel->connection),
          *t.function, t.read, t.write, t.into, t.from, *t.trigger, t.gate, t.status,
-         optional_of(declared.on_loss), optional_of(declared.packing),
-         value_or(declared.relays, false), t.read_swap, t.write_swap});
+         optional_of(declared.on_loss), optional_of(declared.packing), t.relays, t.read_swap,
+         t.write_swap});
   }
   for (const ResolvedHeartbeat& h : resolved.heartbeats) {
     const Heartbeat& declared = resolved.plan.heartbeats[h.declared];

@@ -9,6 +9,11 @@
 namespace greymet::model {
 namespace {
 
+bool is_transaction(MemoryPurpose purpose) {
+  return purpose != MemoryPurpose::heartbeat && purpose != MemoryPurpose::copy_source &&
+         purpose != MemoryPurpose::copy_target;
+}
+
 class Collector {
  public:
   explicit Collector(const ResolvedPlan& plan) : plan_(plan), uses_(plan.plan.controllers.size()) {}
@@ -38,7 +43,8 @@ class Collector {
  private:
   void add(std::size_t controller, const BitRange& bits, MemoryPurpose purpose, std::size_t owner,
            Range place, std::optional<StatusKind> status_kind = {}) {
-    uses_[controller].push_back({bits, purpose, owner, status_kind, place});
+    const bool relays = is_transaction(purpose) && plan_.transactions[owner].relays;
+    uses_[controller].push_back({bits, purpose, owner, status_kind, place, relays});
   }
 
   void collect_transaction(std::size_t index) {
@@ -85,21 +91,17 @@ class Collector {
   Indexed<std::vector<MemoryUse>, ControllerIndex> uses_;
 };
 
-// Something from outside the program changes these bits.
-bool fills(MemoryPurpose purpose) {
-  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::written_by_peer ||
-         purpose == MemoryPurpose::status || purpose == MemoryPurpose::copy_target;
-}
-
-bool is_transaction(MemoryPurpose purpose) {
-  return purpose != MemoryPurpose::heartbeat && purpose != MemoryPurpose::copy_source &&
-         purpose != MemoryPurpose::copy_target;
+// What the program sets to make a transaction run, or to let it.
+bool is_command(MemoryPurpose purpose) {
+  return purpose == MemoryPurpose::trigger || purpose == MemoryPurpose::gate;
 }
 
 }  // namespace
 
 bool puts_something(MemoryPurpose purpose) {
-  return fills(purpose) || purpose == MemoryPurpose::heartbeat;
+  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::written_by_peer ||
+         purpose == MemoryPurpose::status || purpose == MemoryPurpose::copy_target ||
+         purpose == MemoryPurpose::heartbeat;
 }
 
 std::string_view to_string(MemoryPurpose purpose) {
@@ -133,25 +135,43 @@ Subject owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
   }
 }
 
-bool harm_each_other(const ResolvedPlan& resolved, const MemoryUse& a, const MemoryUse& b) {
-  if (!overlap(a.bits, b.bits)) return false;
+MemoryConflict conflict_of(const MemoryUse& a, const MemoryUse& b) {
   using enum MemoryPurpose;
-  const auto kinds = [&](MemoryPurpose x, MemoryPurpose y) {
+  if (!overlap(a.bits, b.bits)) return MemoryConflict::none;
+  const auto is = [&](MemoryPurpose x, MemoryPurpose y) {
     return (a.purpose == x && b.purpose == y) || (a.purpose == y && b.purpose == x);
   };
-  if (kinds(status, sent) || kinds(heartbeat, read) || kinds(status, heartbeat)) return true;
-  if (kinds(heartbeat, heartbeat)) return a.owner != b.owner;
-  if (kinds(read, sent)) {
-    const MemoryUse& writer = a.purpose == sent ? a : b;
-    const auto& declared = resolved.declared(resolved.transactions[writer.owner]);
-    return a.owner != b.owner && !value_or(declared.relays, false);
+  // owners of heartbeats, copies and transactions are counted apart
+  const bool same = a.purpose == b.purpose && a.owner == b.owner;
+  if (is(status, status)) return MemoryConflict::status_shared;
+  if (is(status, copy_source) || is(status, read_by_peer)) return MemoryConflict::none;
+  if (a.purpose == status || b.purpose == status) {
+    return is_command(a.purpose) || is_command(b.purpose) ? MemoryConflict::command_from_status
+                                                          : MemoryConflict::status_shared;
   }
-  if (!fills(a.purpose) || !fills(b.purpose)) return false;
-  if (kinds(written_by_peer, written_by_peer)) return false;  // M04 judges writers of one register
-  if (kinds(status, status)) return true;
-  const bool same_owner = is_transaction(a.purpose) == is_transaction(b.purpose) &&
-                          a.owner == b.owner && a.purpose == b.purpose;
-  return !same_owner;
+  if (is_command(a.purpose) || is_command(b.purpose)) {
+    const MemoryPurpose other = is_command(a.purpose) ? b.purpose : a.purpose;
+    const bool arrives = other == read || other == copy_target;
+    return arrives && !a.relays && !b.relays ? MemoryConflict::command_filled
+                                             : MemoryConflict::none;
+  }
+  if (is(heartbeat, heartbeat)) {
+    return same ? MemoryConflict::none : MemoryConflict::heartbeat_shared;
+  }
+  if (is(heartbeat, read) || is(heartbeat, written_by_peer) || is(heartbeat, copy_target)) {
+    return MemoryConflict::heartbeat_overwritten;
+  }
+  if (is(read, read)) return same ? MemoryConflict::none : MemoryConflict::read_twice;
+  if (is(read, sent)) {
+    const bool relayed = a.purpose == sent ? a.relays : b.relays;
+    return a.owner == b.owner || relayed ? MemoryConflict::none
+                                         : MemoryConflict::source_overwritten;
+  }
+  if (is(read, written_by_peer)) return MemoryConflict::peer_fills;
+  if (is(copy_target, read) || is(copy_target, written_by_peer) || is(copy_target, copy_target)) {
+    return same ? MemoryConflict::none : MemoryConflict::copy_fills;
+  }
+  return MemoryConflict::none;
 }
 
 std::vector<std::vector<DeviceUse>> device_uses(const ResolvedPlan& resolved) {

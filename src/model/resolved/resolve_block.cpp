@@ -209,13 +209,9 @@ std::optional<FunctionCode> default_function(const ResolvedPlan& resolved, const
   const auto single = bits ? FunctionCode::write_single_coil : FunctionCode::write_single_register;
   const auto many =
       bits ? FunctionCode::write_multiple_coils : FunctionCode::write_multiple_registers;
-  if (quantity != 1 || target.is_peer || !resolved.plan.slaves[target.index].functions) return many;
-  const auto& known = resolved.plan.slaves[target.index].functions->value;
-  const auto has = [&known](FunctionCode code) {
-    return std::any_of(known.begin(), known.end(),
-                       [code](const auto& f) { return f.value == number_of(code); });
-  };
-  return !has(many) && has(single) ? single : many;
+  if (quantity != 1 || target.is_peer) return many;
+  const Accepts& slave = resolved.exchange.slaves[target.index].accepts;
+  return !slave.implements(number_of(many)) && slave.implements(number_of(single)) ? single : many;
 }
 
 std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const Target& target,

@@ -24,6 +24,7 @@ class TransactionResolver {
     Reporter report(findings_, subject_of(declared));
     ResolvedTransaction t;
     t.declared = index;
+    t.relays = value_or(declared.relays, false);
     t.target = resolve_target(names_, declared, report);
     t.controller = resolve_controller(resolved_, names_, declared, t.target, report);
     if (t.target && t.controller) t.channel = resolve_channel(declared, t, report);

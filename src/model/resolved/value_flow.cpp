@@ -52,7 +52,7 @@ ValueFlow::Store ValueFlow::store_of(const ValuePlace& place) {
 }
 
 void ValueFlow::add(const ValuePlace& from, const ValueMove& move) {
-  movers_[store_of(from)].push_back({from, move, 0});
+  movers_[store_of(from)].list.push_back({from, move});
 }
 
 ValueFlow::ValueFlow(const ResolvedPlan& plan) {
@@ -80,14 +80,10 @@ ValueFlow::ValueFlow(const ResolvedPlan& plan) {
     }
   }
   for (auto& [store, movers] : movers_) {
-    std::stable_sort(movers.begin(), movers.end(), [](const Mover& a, const Mover& b) {
-      return a.from.bits.first < b.from.bits.first;
-    });
-    std::uint64_t reaches = 0;
-    for (Mover& mover : movers) {
-      reaches = std::max(reaches, mover.from.bits.end);
-      mover.reaches = reaches;
-    }
+    std::vector<BitRange> sources;
+    sources.reserve(movers.list.size());
+    for (const Mover& mover : movers.list) sources.push_back(mover.from.bits);
+    movers.sources = BitIndex(sources);
   }
 }
 
@@ -95,18 +91,14 @@ std::vector<ValueMove> ValueFlow::moves_of(const ValuePlace& from) const {
   std::vector<ValueMove> moves;
   const auto found = movers_.find(store_of(from));
   if (found == movers_.end()) return moves;
-  const std::vector<Mover>& movers = found->second;
-  auto at = std::upper_bound(
-      movers.begin(), movers.end(), from.bits.first,
-      [](std::uint64_t first, const Mover& mover) { return first < mover.from.bits.first; });
-  while (at != movers.begin() && (at - 1)->reaches >= from.bits.end) {
-    --at;
-    if (!inside(from, at->from)) continue;
-    ValueMove move = at->move;
+  for (const std::size_t place : found->second.sources.overlapping(from.bits)) {
+    const Mover& mover = found->second.list[place];
+    if (!inside(from, mover.from)) continue;
+    ValueMove move = mover.move;
     if (move.to) {
       const BitRange whole = move.to->bits;
       BitRange& bits = move.to->bits;
-      bits.first += from.bits.first - at->from.bits.first;
+      bits.first += from.bits.first - mover.from.bits.first;
       bits.end = bits.first + (from.bits.end - from.bits.first);
       // a block of bits may end within a word that is not filled
       if (bits.end > whole.end) continue;

@@ -30,21 +30,28 @@ BitIndex::BitIndex(const std::vector<BitRange>& ranges) {
 
 std::vector<std::size_t> BitIndex::overlapping(const BitRange& bits) const {
   std::vector<std::size_t> out;
-  if (bits.first < bits.end) collect(bits, 0, entries_.size(), out);
+  if (bits.first < bits.end) collect(bits, 0, entries_.size(), entries_.size(), out);
   std::sort(out.begin(), out.end());
   return out;
 }
 
-void BitIndex::collect(const BitRange& bits, std::size_t from, std::size_t to,
+bool BitIndex::overlaps_any(const BitRange& bits) const {
+  std::vector<std::size_t> out;
+  if (bits.first < bits.end) collect(bits, 0, entries_.size(), 1, out);
+  return !out.empty();
+}
+
+void BitIndex::collect(const BitRange& bits, std::size_t from, std::size_t to, std::size_t most,
                        std::vector<std::size_t>& out) const {
-  if (from >= to) return;
+  if (from >= to || out.size() >= most) return;
   const std::size_t middle = from + (to - from) / 2;
   if (last_ends_[middle] <= bits.first) return;
   const Entry& entry = entries_[middle];
   const auto begins = [](const BitRange& range) { return std::pair(range.store, range.first); };
-  if (entry.bits.store >= bits.store) collect(bits, from, middle, out);
-  if (overlap(entry.bits, bits)) out.push_back(entry.place);
-  if (begins(entry.bits) < std::pair(bits.store, bits.end)) collect(bits, middle + 1, to, out);
+  if (entry.bits.store >= bits.store) collect(bits, from, middle, most, out);
+  if (out.size() < most && overlap(entry.bits, bits)) out.push_back(entry.place);
+  if (begins(entry.bits) < std::pair(bits.store, bits.end))
+    collect(bits, middle + 1, to, most, out);
 }
 
 }  // namespace greymet::model

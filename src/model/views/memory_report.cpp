@@ -86,21 +86,20 @@ class StoreBuilder {
     std::vector<bool> clashing(own.size(), false);
     constexpr std::size_t most_looked_at = 50;  // of one use: a pile of them is told by its first
     constexpr std::size_t most_named = 500;     // in all
-    // what only looks harms nobody, and what is sent no other that is sent
+    // two harm each other only where one of them puts something there
     std::vector<std::size_t> filled;
-    std::vector<std::size_t> others;
+    std::vector<std::size_t> others(own.size());
     for (std::size_t i = 0; i < own.size(); ++i) {
-      const bool is_filled = puts_something(own[i]->purpose);
-      if (is_filled) filled.push_back(i);
-      if (is_filled || own[i]->purpose == MemoryPurpose::sent) others.push_back(i);
+      others[i] = i;
+      if (puts_something(own[i]->purpose)) filled.push_back(i);
     }
     for (const std::size_t i : others) {
-      const auto& meets = own[i]->purpose == MemoryPurpose::sent ? filled : others;
+      const auto& meets = puts_something(own[i]->purpose) ? others : filled;
       std::size_t named = 0;
       for (auto at = std::upper_bound(meets.begin(), meets.end(), i);
            at != meets.end() && own[*at]->bits.first < own[i]->bits.end; ++at) {
         const std::size_t k = *at;
-        if (!harm_each_other(plan_, *own[i], *own[k])) continue;
+        if (conflict_of(*own[i], *own[k]) == MemoryConflict::none) continue;
         if (++named > most_looked_at) break;
         clashing[i] = clashing[k] = true;
         if (store.clashes.size() == most_named) {

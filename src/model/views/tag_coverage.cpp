@@ -35,26 +35,33 @@ bool touches(const std::vector<BitRange>& runs, std::uint64_t first, std::uint64
 }  // namespace
 
 TagCoverage::TagCoverage(const ResolvedPlan& plan)
-    : plan_(plan), partial_(plan.plan.controllers.size(), false) {
+    : plan_(plan),
+      named_(plan.plan.controllers.size()),
+      partial_(plan.plan.controllers.size(), false) {
   for (std::size_t i = 0; i < plan.tags.size(); ++i) {
     const ResolvedTag& tag = plan.tags[i];
-    if (!tag.memory) {
+    if (tag.memory) {
+      named_[tag.controller].tags.push_back(i);
+    } else {
       partial_[tag.controller] = true;
-      continue;
     }
-    tags_[{tag.controller, tag.memory->bits.store}].push_back({tag.memory->bits, i, 0});
   }
-  for (auto& [store, named] : tags_) {
-    std::stable_sort(named.begin(), named.end(),
-                     [](const Named& a, const Named& b) { return a.bits.first < b.bits.first; });
-    std::uint64_t reaches = 0;
-    for (Named& each : named) each.reaches = reaches = std::max(reaches, each.bits.end);
+  for (Named& named : named_) {
+    const auto bits_of = [&plan](std::size_t tag) -> const BitRange& {
+      return plan.tags[tag].memory->bits;
+    };
+    std::stable_sort(named.tags.begin(), named.tags.end(), [&](std::size_t a, std::size_t b) {
+      return bits_of(a).first < bits_of(b).first;
+    });
+    std::vector<BitRange> places;
+    places.reserve(named.tags.size());
+    for (const std::size_t tag : named.tags) places.push_back(bits_of(tag));
+    named.places = BitIndex(places);
   }
   const auto uses = memory_uses(plan);
   for (std::size_t c = 0; c < uses.size(); ++c) {
     for (const MemoryUse& use : uses[c]) {
-      const bool relayed = use.purpose == MemoryPurpose::sent &&
-                           value_or(plan.declared(plan.transactions[use.owner]).relays, false);
+      const bool relayed = use.purpose == MemoryPurpose::sent && use.relays;
       if (use.purpose == MemoryPurpose::copy_source || use.purpose == MemoryPurpose::copy_target ||
           use.purpose == MemoryPurpose::heartbeat || relayed) {
         known_[{c, use.bits.store}].push_back(use.bits);
@@ -64,36 +71,13 @@ TagCoverage::TagCoverage(const ResolvedPlan& plan)
   for (auto& [store, runs] : known_) merge_runs(runs);
 }
 
-template <class Visit>
-void TagCoverage::touching(std::size_t controller, const BitRange& bits, const Visit& visit) const {
-  const auto store = tags_.find({controller, bits.store});
-  if (store == tags_.end()) return;
-  const std::vector<Named>& named = store->second;
-  auto at =
-      std::lower_bound(named.begin(), named.end(), bits.end,
-                       [](const Named& each, std::uint64_t end) { return each.bits.first < end; });
-  while (at != named.begin() && (at - 1)->reaches > bits.first) {
-    --at;
-    if (at->bits.end > bits.first && !visit(*at)) return;
-  }
-}
-
 bool TagCoverage::names_any(std::size_t controller, const BitRange& bits) const {
-  bool found = false;
-  touching(controller, bits, [&](const Named&) {
-    found = true;
-    return false;
-  });
-  return found;
+  return named_[controller].places.overlaps_any(bits);
 }
 
 std::vector<std::size_t> TagCoverage::tags_in(std::size_t controller, const BitRange& bits) const {
-  std::vector<std::size_t> tags;
-  touching(controller, bits, [&](const Named& each) {
-    tags.push_back(each.tag);
-    return true;
-  });
-  std::reverse(tags.begin(), tags.end());
+  std::vector<std::size_t> tags = named_[controller].places.overlapping(bits);
+  for (std::size_t& place : tags) place = named_[controller].tags[place];
   return tags;
 }
 

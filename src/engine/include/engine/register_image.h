@@ -7,6 +7,7 @@
 
 #include "modbus/pdu.h"
 #include "model/address.h"
+#include "model/exchange.h"
 #include "model/strong.h"
 
 namespace greymet::engine {
@@ -32,11 +33,7 @@ class RegisterImage {
 
 // What whoever answers takes.
 struct AnswerLimits {
-  std::optional<std::vector<std::int64_t>> functions;  // nothing: all it knows
-  std::int64_t most_read = 125;                        // registers, bits: of one request
-  std::int64_t most_write = 123;
-  std::int64_t most_read_bits = 2000;
-  std::int64_t most_write_bits = 1968;
+  model::Accepts accepts;
   bool on_line = false;  // functions 7 and 8 are for serial lines alone
   std::string name;      // given as product name by function 43
 };

@@ -115,6 +115,20 @@ struct ExchangeGateway {
   Delay rtt;
 };
 
+// What who answers takes of one request: what the plan says, within the application protocol
+// (V1.1b3, section 6).
+struct Accepts {
+  std::optional<std::vector<std::int64_t>> functions;  // nothing: all it knows
+  std::int64_t most_read = 125;                        // registers, bits: of one request
+  std::int64_t most_write = 123;
+  std::int64_t most_read_bits = 2000;
+  std::int64_t most_write_bits = 1968;
+
+  [[nodiscard]] bool implements(std::int64_t function) const;
+  // Registers or bits of one request, at least 1. A function may carry less.
+  [[nodiscard]] std::int64_t most(Area area, bool is_read) const;
+};
+
 // A field slave as it will answer.
 struct ExchangeSlave {
   std::string name;
@@ -139,6 +153,7 @@ struct ExchangeSlave {
   MapCovers map_covers = MapCovers::some;
   Holes holes = Holes::unknown;
   WatchdogBy watchdog_by = WatchdogBy::any;
+  Accepts accepts;
 
   // The map can be trusted to say where values begin and end.
   [[nodiscard]] bool map_is_complete() const {

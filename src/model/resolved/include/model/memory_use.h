@@ -34,6 +34,7 @@ struct MemoryUse {
   std::size_t owner = 0;  // transaction, heartbeat or copy, into the resolved plan
   std::optional<StatusKind> status_kind = {};  // of a status
   Range place;
+  bool relays = false;  // of a transaction that says so
 };
 
 // Per controller, in the order of the plan. Ranges that could not be resolved are left out.
@@ -43,10 +44,24 @@ struct MemoryUse {
 // "transaction moisture-in", "heartbeat kiln-alive", "copy 1"
 [[nodiscard]] Subject owner_subject(const ResolvedPlan& resolved, const MemoryUse& use);
 
-// Two uses of the same bits that harm each other: whoever fills them last wins, or a value is sent
-// that a read has overwritten. `relays` of a write makes the latter intended.
-[[nodiscard]] bool harm_each_other(const ResolvedPlan& resolved, const MemoryUse& a,
-                                   const MemoryUse& b);
+// How two uses of the same bits harm each other.
+enum class MemoryConflict : std::uint8_t {
+  none,
+  read_twice,             // two reads fill them
+  source_overwritten,     // a read lands on what a write sends, and no `relays` says that it shall
+  status_shared,          // a status lies on something else
+  heartbeat_shared,       // two heartbeats toggle the same bit
+  heartbeat_overwritten,  // what a heartbeat toggles is filled from elsewhere
+  command_from_status,    // a transaction runs because of how another one went
+  command_filled,         // what arrives starts or stops a transaction, and no `relays` says so
+  peer_fills,             // a peer writes what a read fills
+  copy_fills,             // a copy of the program fills what somebody else fills
+};
+
+// The one answer to "may these uses share memory", for uses of one controller: whoever fills bits
+// last wins, and what is filled cannot be somebody's own. `none` where they do not overlap.
+// Writers of one peer's registers are rule M04's.
+[[nodiscard]] MemoryConflict conflict_of(const MemoryUse& a, const MemoryUse& b);
 
 // Registers or bits of a slave that a transaction moves.
 struct DeviceUse {

@@ -42,6 +42,7 @@ struct ResolvedTransaction {
   std::vector<Status> status;
   std::optional<WordOrder> read_swap;   // the order of values in memory, whatever it was before
   std::optional<WordOrder> write_swap;  // the order in which they are sent
+  bool relays = false;                  // passes on what was read, and means to
 };
 
 // A heartbeat with its controllers and its bit looked up.

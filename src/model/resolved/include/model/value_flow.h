@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "model/address.h"
+#include "model/bit_index.h"
 #include "model/memory_range.h"
 
 namespace greymet::model {
@@ -64,14 +65,17 @@ class ValueFlow {
  private:
   struct Mover {
     ValuePlace from;
-    ValueMove move;             // `to` is where all of `from` goes
-    std::uint64_t reaches = 0;  // the furthest end of this and all movers before it
+    ValueMove move;  // `to` is where all of `from` goes
+  };
+  struct Movers {
+    std::vector<Mover> list;
+    BitIndex sources;  // parallel
   };
   using Store = std::tuple<bool, std::size_t, Area, std::size_t>;
   static Store store_of(const ValuePlace& place);
   void add(const ValuePlace& from, const ValueMove& move);
 
-  std::map<Store, std::vector<Mover>> movers_;  // by their first bit
+  std::map<Store, Movers> movers_;
 };
 
 }  // namespace greymet::model

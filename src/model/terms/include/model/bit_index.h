@@ -18,13 +18,15 @@ class BitIndex {
 
   // The places of those that share a bit with `bits`, in ascending order.
   [[nodiscard]] std::vector<std::size_t> overlapping(const BitRange& bits) const;
+  [[nodiscard]] bool overlaps_any(const BitRange& bits) const;
 
  private:
   struct Entry {
     BitRange bits;
     std::size_t place = 0;
   };
-  void collect(const BitRange& bits, std::size_t from, std::size_t to,
+  // Until there are `most`.
+  void collect(const BitRange& bits, std::size_t from, std::size_t to, std::size_t most,
                std::vector<std::size_t>& out) const;
 
   std::vector<Entry> entries_;            // by store and first bit

@@ -7,6 +7,7 @@
 #include <utility>
 #include <vector>
 
+#include "model/bit_index.h"
 #include "model/memory_use.h"
 #include "model/resolved_plan.h"
 
@@ -42,18 +43,15 @@ class TagCoverage {
   [[nodiscard]] bool is_partial(std::size_t controller) const { return partial_[controller]; }
 
  private:
-  struct Named {
-    BitRange bits;
-    std::size_t tag = 0;
-    std::uint64_t reaches = 0;  // the furthest end up to here
+  struct Named {                    // of one controller
+    std::vector<std::size_t> tags;  // into ResolvedPlan::tags, by address
+    BitIndex places;                // parallel
   };
   using Store = std::pair<std::size_t, std::size_t>;  // controller, store
-  template <class Visit>
-  void touching(std::size_t controller, const BitRange& bits, const Visit& visit) const;
   [[nodiscard]] bool is_listed(const MemoryUse& use, std::uint64_t bit) const;
 
   const ResolvedPlan& plan_;
-  std::map<Store, std::vector<Named>> tags_;
+  std::vector<Named> named_;
   std::map<Store, std::vector<BitRange>> known_;  // by copies, heartbeats and relays; merged
   std::vector<bool> partial_;
 };
