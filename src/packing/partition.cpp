@@ -25,7 +25,7 @@ std::vector<std::int64_t> weights_of(const std::vector<Duration>& periods) {
   std::int64_t common = 1;
   bool exact = true;
   for (const Duration period : periods) {
-    const std::int64_t factor = period.count() / std::gcd(common, std::int64_t{period.count()});
+    const std::int64_t factor = period.count() / std::gcd(common, model::in_ns(period));
     exact = exact && factor <= periods.front().count() * most / common;
     if (exact) common *= factor;
   }
@@ -33,7 +33,7 @@ std::vector<std::int64_t> weights_of(const std::vector<Duration>& periods) {
   for (const Duration period : periods) {
     const double share = static_cast<double>(periods.front().count()) /
                          static_cast<double>(period.count()) * static_cast<double>(most);
-    weights.push_back(exact ? common / period.count()
+    weights.push_back(exact ? common / model::in_ns(period)
                             : std::max<std::int64_t>(1, std::llround(share)));
   }
   return weights;

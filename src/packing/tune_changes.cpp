@@ -224,7 +224,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
 
   // `hundredths` of a period, on the controller's grid.
   [[nodiscard]] Duration longer(Duration period, std::int64_t hundredths) const {
-    return rounded_up(model::times(hundredths, period) / 100, period_step_);
+    return rounded_up((hundredths * period) / 100, period_step_);
   }
 
   void add_periods() {

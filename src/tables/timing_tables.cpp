@@ -276,7 +276,7 @@ std::optional<Duration> noticed_at_the_latest(const model::ResolvedPlan& plan,
       const auto& wait =
           t.response_behind_failures ? t.response_behind_failures : t.response_bound_any_phase;
       if (t.kind != model::TriggerKind::cyclic || !t.period || !wait || !t.silent) continue;
-      const Duration latest = model::sum_of(*t.period, model::sum_of(*wait, *t.silent));
+      const Duration latest = *t.period + *wait + *t.silent;
       if (!least || latest < *least) least = latest;
     }
   }

@@ -331,3 +331,28 @@ TEST_CASE("the report is exact where it may be, and shows both bounds") {
   CHECK(line.round == a.longest + b.longest);
   CHECK(line.utilisation_percent == Approx(model::to_ms(a.longest + b.longest) / 10));
 }
+
+TEST_CASE("a bound of thousands of stated months is long, and never negative") {
+  for (const int polls : {1'000, 2'000, 4'000}) {
+    std::vector<std::string> rows;
+    for (int i = 0; i < polls; ++i) {
+      rows.push_back("{ name = \"t" + std::to_string(i) +
+                     "\", slave = \"gauge\", fc = 3, at = 0, count = 2, into = \"%MW0\", every = "
+                     "\"700h\" }");
+    }
+    const auto loaded =
+        test::load(test::replaced(test::with_rows(rows), "max = \"20ms\"", "max = \"744h\""),
+                   test::base_files());
+    const timing::TimingReport report = timing::analyse_longest(loaded.plan);
+    const auto& line = report.lines.at(0);
+    // 1,000 x 31 days are 85 years and fit; 2,000 do not
+    const model::Duration month = std::chrono::hours(744);
+    CHECK(line.round >= (polls == 1'000 ? 1'000 * month : Duration::max()));
+    for (const auto& t : line.transactions) {
+      REQUIRE(t.response_bound_any_phase);
+      CHECK(*t.response_bound_any_phase >= (polls == 1'000 ? polls * month : Duration::max()));
+      REQUIRE(t.interval_bound);
+      CHECK(*t.interval_bound >= *t.response_bound_any_phase);
+    }
+  }
+}

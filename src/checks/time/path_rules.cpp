@@ -273,7 +273,7 @@ void check_parking(const RuleInput& in, Findings& out) {
     model::Duration tries{};
     for (const timing::Job& job : queue.jobs) {
       if (job.times.broadcast) continue;
-      tries = std::max(tries, model::times(1 + job.times.retries, job.times.timeout));
+      tries = std::max(tries, (1 + job.times.retries) * job.times.timeout);
     }
     const model::Duration round = line.round.value_or(model::Duration{});
     const model::Duration least = std::max(tries, round);

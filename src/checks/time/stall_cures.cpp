@@ -116,7 +116,7 @@ std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, 
   Tries quick = present;
   quick.quick_connect = true;
   const FailingJob& failing = stall.failing.front();
-  const Duration in_vain = model::times(failing.tries, failing.timeout);
+  const Duration in_vain = failing.tries * failing.timeout;
   if (failing.host_off > in_vain && spared(stalls, quick, kind, spares)) {
     ways.push_back(fmt::format("connect_timeout = \"{}\"", to_text(in_vain)));
   }

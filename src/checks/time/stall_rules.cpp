@@ -135,7 +135,7 @@ class StallRules {
 
   // What one of them takes: its tries, or connecting to a host that is off.
   [[nodiscard]] static std::string tries_text(const FailingJob& failing) {
-    if (failing.host_off > model::times(failing.tries, failing.timeout)) {
+    if (failing.host_off > failing.tries * failing.timeout) {
       return fmt::format("connect_timeout {}", to_text(failing.host_off));
     }
     return fmt::format("{} x {}", failing.tries, to_text(failing.timeout));

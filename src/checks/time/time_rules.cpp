@@ -261,7 +261,7 @@ class TimeRules {
     std::size_t count = 0;
     const Job* worst = nullptr;
     const auto all_tries = [](const Job& job) {
-      return model::times(1 + job.times.retries, job.times.timeout);
+      return (1 + job.times.retries) * job.times.timeout;
     };
     for (const Job& job : queue.jobs) {
       if (job.kind != TriggerKind::cyclic || job.times.broadcast) continue;

@@ -11,7 +11,7 @@ namespace greymet::cli {
 std::string ms_cell(const std::optional<std::chrono::nanoseconds>& d, std::size_t width) {
   if (!d) return fmt::format("{:>{}}", "-", width);
   const double ms = model::to_ms(*d);
-  if (ms >= 1e7) return fmt::format("{:>{}.3g}", ms, width);
+  if (ms >= 1e7) return fmt::format("{:>{}.2g}", ms, width);
   return fmt::format("{:>{}.{}f}", ms, width, ms < 1000 ? 2 : ms < 100'000 ? 1 : 0);
 }
 

@@ -59,7 +59,7 @@ MeasuredVerdict judge(const MeasuredTransaction& t, const RehearsalOptions& opti
   const auto median = quiet.services.median();
   if (!median) return MeasuredVerdict::good;
   const Duration low = t.expected ? *t.expected : t.shortest.value_or(Duration{});
-  const Duration high = t.expected ? *t.expected : t.longest.value_or(model::longest_sum);
+  const Duration high = t.expected ? *t.expected : t.longest.value_or(Duration::max());
   const auto share =
       Duration(static_cast<std::int64_t>(options.tolerance * static_cast<double>(high.count())));
   const Duration room = std::max(share, options.tolerance_at_least);
@@ -315,14 +315,13 @@ Duration length_of(const model::ResolvedPlan& plan, const timing::TimingReport& 
                    const RehearsalOptions& options) {
   Duration length = options.quiet;
   const Duration patience = patience_of(report);
-  if (options.blocks) length = model::sum_of(length, patience);
+  if (options.blocks) length += patience;
   if (options.faults) {
-    length = model::sum_of(
-        length, length_of_script(options.script ? *options.script : default_script(plan, report),
-                                 patience));
+    length +=
+        length_of_script(options.script ? *options.script : default_script(plan, report), patience);
   }
   if (options.heartbeats) {
-    length = model::sum_of(length, internal::length_of_heartbeats(plan, report));
+    length += internal::length_of_heartbeats(plan, report);
   }
   return length;
 }

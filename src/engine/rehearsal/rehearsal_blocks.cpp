@@ -273,11 +273,11 @@ Duration patience_of(const timing::TimingReport& report) {
   Duration longest{};
   for (const timing::LineReport& line : report.lines) {
     for (const timing::TransactionReport& t : line.transactions) {
-      longest = std::max(longest, model::sum_of(t.period.value_or(Duration{}),
-                                                t.response_bound_any_phase.value_or(t.longest)));
+      longest = std::max(
+          longest, t.period.value_or(Duration{}) + t.response_bound_any_phase.value_or(t.longest));
     }
   }
-  return model::sum_of(longest, std::chrono::seconds(1));
+  return longest + std::chrono::seconds(1);
 }
 
 }  // namespace greymet::engine::internal

@@ -62,7 +62,7 @@ class HeartbeatRehearsal {
 
   [[nodiscard]] Duration patience_for(const RehearsedHeartbeat& beat) const {
     const Duration watch = plan_.exchange.heartbeats[beat.heartbeat].watch;
-    return model::sum_of(beat.latest_alarm.value_or(3 * watch), seconds(1));
+    return beat.latest_alarm.value_or(3 * watch) + seconds(1);
   }
 
   // Until every consumer has raised its alarm, or taken it back, or is too late.
@@ -139,7 +139,7 @@ Duration length_of_heartbeats(const model::ResolvedPlan& plan, const timing::Tim
   for (const Turn& turn : turns_of(of_producer)) {
     Duration longest{};
     for (const ControllerIndex each : turn) longest = std::max(longest, of_producer[each]);
-    length = model::sum_of(length, longest);
+    length += longest;
   }
   return length;
 }

@@ -334,7 +334,7 @@ void World::begin_on_line(SharedLine& line, Duration at) {
   // a translating gateway tries by itself; a transparent one waits as long as one try of the master
   const std::int64_t tries = t.endpoint.translated ? failure.tries : 1;
   Duration busy = effects.silent
-                      ? model::times(tries, failure.each)
+                      ? tries * failure.each
                       : delays_.draw(serial.shortest(), serial.typical(), serial.longest());
   if (effects.exception && !effects.silent) busy = std::min(busy, serial.exception_longest());
   event.at = at + busy;

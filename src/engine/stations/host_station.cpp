@@ -177,7 +177,7 @@ void HostStation::answer_from_line(const OnLine& request, Duration begin) {
     busy = serial_time(request.frame, size > frame_around ? size - frame_around : 0);
   } else if (line_) {
     const model::ExchangeLine& line = plan_.exchange.lines[*line_];
-    busy = model::times(translated ? 1 + line.retries : 1, line.timeout);
+    busy = (translated ? 1 + line.retries : 1) * line.timeout;
   }
   line_free_ = begin + busy;
   if (from.reply.reply.empty()) return;

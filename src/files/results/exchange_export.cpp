@@ -22,12 +22,12 @@ namespace {
 constexpr int format_version = 2;
 
 SortedJson nanoseconds(model::Duration d) {
-  return d.count();
+  return model::in_ns(d);
 }
 
 SortedJson delay_json(const model::Delay& delay) {
-  SortedJson out{{"typical_ns", delay.typical.count()}, {"max_ns", delay.max.count()}};
-  if (delay.min > model::Duration{}) out["min_ns"] = delay.min.count();
+  SortedJson out{{"typical_ns", model::in_ns(delay.typical)}, {"max_ns", model::in_ns(delay.max)}};
+  if (delay.min > model::Duration{}) out["min_ns"] = model::in_ns(delay.min);
   return out;
 }
 
@@ -117,7 +117,7 @@ SortedJson controller_json(const ResolvedPlan& plan, std::size_t index) {
 
 SortedJson line_json(const Exchange& exchange, const model::ExchangeLine& l) {
   SortedJson park = nullptr;
-  if (l.park) park = {{"after", l.park->after}, {"retry_ns", l.park->retry.count()}};
+  if (l.park) park = {{"after", l.park->after}, {"retry_ns", model::in_ns(l.park->retry)}};
   SortedJson out{{"name", l.name},
                  {"master", name_or_null(exchange.controllers, l.master)},
                  {"via", name_or_null(exchange.gateways, l.via)},

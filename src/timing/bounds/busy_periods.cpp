@@ -51,7 +51,7 @@ class BusyPeriods {
         const bool after = due && queue_.jobs[job].kind == TriggerKind::cyclic && j > job;
         times = releases_within(other, worst.begin, worst.until, after || !due);
       } else if (is_released(other.kind)) {
-        times = recurs(other) ? out.before / other.period + 1 : 1;
+        times = recurs(other) ? std::int64_t{out.before / other.period + 1} : 1;
       }
       out.times.push_back(times);
     }
@@ -88,7 +88,7 @@ class BusyPeriods {
           events_.push_back(static_cast<std::size_t>(&job - &queue_.jobs[0]));
         continue;
       }
-      const std::int64_t factor = job.period.count() / std::gcd(common, job.period.count());
+      const std::int64_t factor = job.period.count() / std::gcd(common, model::in_ns(job.period));
       if (common > limit / factor) return false;
       common *= factor;
     }
@@ -124,7 +124,7 @@ class BusyPeriods {
     Duration work{};
     for (const std::size_t j : events_) {
       const Job& job = queue_.jobs[j];
-      work += (recurs(job) ? length / job.period + 1 : 1) * held_[j];
+      work += (recurs(job) ? std::int64_t{length / job.period + 1} : 1) * held_[j];
     }
     return work;
   }

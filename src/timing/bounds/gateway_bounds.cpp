@@ -118,10 +118,10 @@ Duration GatewayLine::within(std::size_t m, Duration time, Duration response,
   for (const Job& job : master.jobs) {
     if (!is_released(job.kind)) continue;
     // served within the time, so released within it or at most a response before
-    const std::int64_t times = recurs(job) ? (time + response) / job.period + 1
+    const std::int64_t times = recurs(job) ? std::int64_t{(time + response) / job.period + 1}
                                : job.kind == model::TriggerKind::on_return ? requests
                                                                            : 1;
-    sum = model::sum_of(sum, model::times(times, job.times.serial_longest()));
+    sum += times * job.times.serial_longest();
   }
   return sum;
 }

@@ -25,8 +25,8 @@ struct Lengths {
   Duration first{};
   Duration steady{};
   Lengths& operator+=(const Lengths& other) {
-    first = model::sum_of(first, other.first);
-    steady = model::sum_of(steady, other.steady);
+    first += other.first;
+    steady += other.steady;
     return *this;
   }
 };
@@ -55,8 +55,8 @@ class StallSums {
     sum += foreign(q);
     sum += of_the_controller(q);
     const Duration scan = timing_.queues[q].scan;
-    if (sum.first > Duration{}) sum.first = model::sum_of(sum.first, scan);
-    if (sum.steady > Duration{}) sum.steady = model::sum_of(sum.steady, scan);
+    if (sum.first > Duration{}) sum.first += scan;
+    if (sum.steady > Duration{}) sum.steady += scan;
     return sum;
   }
 
@@ -68,7 +68,7 @@ class StallSums {
 
   // How long a failing request holds its place: until the controller may send again.
   static Duration held(const Queue& queue, Duration time) {
-    if (queue.scan <= Duration{} || time >= model::longest_sum) return time;
+    if (queue.scan <= Duration{} || time == Duration::max()) return time;
     return queue.kind == QueueKind::gateway ? time + queue.scan : internal::held_place(queue, time);
   }
 
@@ -87,7 +87,7 @@ class StallSums {
     all.insert(all.end(), continuous.begin(), continuous.end());
     // those under way when the slave is parked fail as slowly
     if (after_) keep_longest(all, *after_ + queue.in_flight - 1);
-    for (const Duration time : all) out.first = model::sum_of(out.first, time);
+    for (const Duration time : all) out.first += time;
     if (!after_) out.steady = out.first;
     return out;
   }
@@ -123,19 +123,18 @@ class StallSums {
       std::vector<Duration> on_line;
       Duration one_try{};
       for (const FailingJob& f : jobs) {
-        on_line.push_back(model::times(f.tries, model::sum_of(f.each, f.timeout)));
-        one_try = std::max(one_try, model::sum_of(f.each, f.timeout));
+        on_line.push_back(f.tries * (f.each + f.timeout));
+        one_try = std::max(one_try, f.each + f.timeout);
       }
       keep_longest(on_line, master.in_flight);
       const Duration longest = on_line.front();
       Duration before_each{};
-      for (const Duration time : on_line) before_each = model::sum_of(before_each, time);
-      Duration first = model::times(requests, model::sum_of(before_each, queue.scan));
+      for (const Duration time : on_line) before_each += time;
+      Duration first = requests * (before_each + queue.scan);
       if (after_) {
-        first = std::min(first, model::times(*after_ + master.in_flight - 1,
-                                             model::sum_of(longest, queue.scan)));
+        first = std::min(first, (*after_ + master.in_flight - 1) * (longest + queue.scan));
       }
-      sum += {first, after_ ? model::sum_of(one_try, queue.scan) : first};
+      sum += {first, after_ ? one_try + queue.scan : first};
     }
     return sum;
   }

@@ -31,7 +31,7 @@ std::int64_t modulo(std::int64_t value, std::int64_t by) {
 // Time for which two periodic jobs would want the line at once, per meeting. With g the greatest
 // common divisor of their periods their releases come as near as (phase_a - phase_b) mod g.
 std::int64_t overlap_of(const Job& a, Duration phase_a, const Job& b, Duration phase_b) {
-  const std::int64_t g = std::gcd(a.period.count(), b.period.count());
+  const std::int64_t g = std::gcd(model::in_ns(a.period), model::in_ns(b.period));
   const std::int64_t after = modulo((phase_a - phase_b).count(), g);
   return std::max<std::int64_t>(0, b.times.longest.count() - after) +
          std::max<std::int64_t>(0, a.times.longest.count() - (g - after));
@@ -83,7 +83,7 @@ Duration best_phase(const Queue& queue, std::size_t index, const std::vector<Dur
 bool releases_coincide(const Queue& queue) {
   const auto jobs = cyclic_jobs(queue);
   std::int64_t common = 0;
-  for (std::size_t j : jobs) common = std::gcd(common, queue.jobs[j].period.count());
+  for (std::size_t j : jobs) common = std::gcd(common, model::in_ns(queue.jobs[j].period));
   if (common == 0) return false;
   // only those with the same phase modulo the common divisor of all can meet
   std::map<std::int64_t, std::vector<std::size_t>> by_phase;
@@ -91,7 +91,7 @@ bool releases_coincide(const Queue& queue) {
     auto& bucket = by_phase[queue.jobs[j].phase.count() % common];
     for (std::size_t other : bucket) {
       const std::int64_t g =
-          std::gcd(queue.jobs[j].period.count(), queue.jobs[other].period.count());
+          std::gcd(model::in_ns(queue.jobs[j].period), model::in_ns(queue.jobs[other].period));
       if (modulo((queue.jobs[j].phase - queue.jobs[other].phase).count(), g) == 0) return true;
     }
     bucket.push_back(j);

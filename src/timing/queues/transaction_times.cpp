@@ -59,7 +59,7 @@ void fill_serial_line(const ExchangeLine& line, bool broadcast, TransactionTimes
   times.timeout = line.timeout;
   times.retries = line.retries;
   times.failed_attempt = parts.request_longest() + times.timeout + parts.gap;
-  if (!broadcast) times.silent = model::times(1 + times.retries, times.failed_attempt);
+  if (!broadcast) times.silent = (1 + times.retries) * times.failed_attempt;
 }
 
 // The way out and back over the network.
@@ -84,8 +84,7 @@ void fill_gateway(const Endpoint& to, TransactionTimes& times) {
   if (!to.broadcast) {
     // A translating gateway answers exception 0B after its own tries, and that ends it. Whoever
     // gives up first, the master or the gateway, ends the wait.
-    const Duration gateway_gives_up =
-        model::sum_of(added, model::times(1 + times.retries, times.failed_attempt));
+    const Duration gateway_gives_up = added + (1 + times.retries) * times.failed_attempt;
     times.silent =
         to.translated ? std::min(gateway_gives_up, tries * to.timeout) : tries * to.timeout;
     times.failed_attempt = to.translated ? std::min(gateway_gives_up, to.timeout) : to.timeout;

@@ -50,7 +50,7 @@ std::vector<std::size_t> watchdogs_run_out(const model::ResolvedPlan& resolved,
     const auto& interval = feedings[s].interval;
     if (!watchdog || !interval || *interval > watchdog->value) continue;
     if (!stall.silent.is_peer && stall.silent.index == s) continue;
-    if (model::sum_of(*interval, wait_of_feeding(feedings[s], stall)) > watchdog->value) {
+    if ((*interval + wait_of_feeding(feedings[s], stall)) > watchdog->value) {
       slaves.push_back(s);
     }
   }

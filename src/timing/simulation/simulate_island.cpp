@@ -321,7 +321,8 @@ class IslandSimulator {
       if (outcome.kind == Outcome::Kind::refused) {
         total = std::min<Nanoseconds>(total, times.exception_longest.count());
       }
-      total = (failed ? (failure.before + failure.after).count() : total) + tries + outcome.delay;
+      total =
+          (failed ? model::in_ns(failure.before + failure.after) : total) + tries + outcome.delay;
       if (request.lost) total = std::max<Nanoseconds>(total, failure.host_off.count());
       events_.push({now + total, EventKind::completion, q, job_index});
       return;

@@ -103,7 +103,7 @@ std::optional<Duration> hyperperiod(const TimingModel& timing,
   std::int64_t common = 1;
   const auto include = [&common, limit](Duration period) {
     if (period <= Duration{}) return true;
-    const std::int64_t factor = period.count() / std::gcd(common, std::int64_t{period.count()});
+    const std::int64_t factor = period.count() / std::gcd(common, model::in_ns(period));
     if (factor > limit.count() / common) return false;
     common *= factor;
     return true;

@@ -7,7 +7,6 @@
 namespace greymet::timing::internal {
 
 using model::rounded_up;
-using model::sum_of;
 
 namespace {
 
@@ -36,7 +35,7 @@ class CyclicGaps {
       // the request under way has sampled the old value, and some of the failures fall into it
       Duration longest{};
       for (std::int64_t b = 0; b <= tries; ++b) {
-        longest = std::max(longest, sum_of(next_release(b, {}), at(0, tries - b)));
+        longest = std::max(longest, next_release(b, {}) + at(0, tries - b));
         if (b >= own_tries(0)) longest = std::max(longest, after_failure(0, b, tries - b));
       }
       gaps.push_back(longest);
@@ -47,8 +46,8 @@ class CyclicGaps {
   // No way to fall costs more, however many there are.
   [[nodiscard]] Duration at_most(std::int64_t lost) const {
     Duration each = next_release(1, {});
-    if (carrier_.park) each = sum_of(each, rounded_up(carrier_.park->retry, carrier_.period));
-    return sum_of(sum_of(next_release(0, {}), response_), model::times(lost, each));
+    if (carrier_.park) each += rounded_up(carrier_.park->retry, carrier_.period);
+    return next_release(0, {}) + response_ + lost * each;
   }
 
  private:
@@ -59,11 +58,11 @@ class CyclicGaps {
     return is_parked(failed) ? 1 : 1 + carrier_.retries;
   }
   [[nodiscard]] Duration with_failures(std::int64_t tries) const {
-    return sum_of(response_, model::times(tries, carrier_.failed_attempt));
+    return response_ + tries * carrier_.failed_attempt;
   }
   // From a release to the next one that is served, if `tries` fail before it.
   [[nodiscard]] Duration next_release(std::int64_t tries, Duration wait) const {
-    return rounded_up(sum_of(with_failures(tries), wait), carrier_.period);
+    return rounded_up(with_failures(tries) + wait, carrier_.period);
   }
   [[nodiscard]] Duration at(std::size_t failed, std::int64_t left) const {
     return carried_[std::min(failed, carried_.size() - 1)][static_cast<std::size_t>(left)];
@@ -72,7 +71,7 @@ class CyclicGaps {
   [[nodiscard]] Duration after_failure(std::size_t failed, std::int64_t tries,
                                        std::int64_t left) const {
     const Duration wait = is_parked(failed + 1) ? carrier_.park->retry : Duration{};
-    return sum_of(next_release(tries, wait), at(failed + 1, left));
+    return next_release(tries, wait) + at(failed + 1, left);
   }
   [[nodiscard]] Duration carried(std::size_t failed, std::int64_t left) const {
     Duration longest = with_failures(left);
@@ -109,11 +108,10 @@ void FailureGaps::count_continuous(const Carrier& carrier, std::int64_t lost) {
   const Duration delay = *carrier.delay;
   const std::int64_t tries = 1 + carrier.retries;
   const auto gap_of = [&](std::int64_t k) {
-    Duration gap = sum_of(
-        delay, sum_of(model::times(k, carrier.failed_attempt), model::times(k / tries, delay)));
+    Duration gap = delay + k * carrier.failed_attempt + (k / tries) * delay;
     if (carrier.park && k >= carrier.park->after * tries) {
       // the try that succeeds waits for the park as well
-      gap = sum_of(gap, model::times(k - carrier.park->after * tries + 1, carrier.park->retry));
+      gap += (k - carrier.park->after * tries + 1) * carrier.park->retry;
     }
     return gap;
   };
@@ -126,13 +124,13 @@ Duration FailureGaps::longest_unchanged(const HeartbeatTimes& times) const {
   const Duration toggle = times.toggle;
   // Toggles within a gap at most; an even number of them cannot be seen.
   const auto hidden_in = [&](Duration gap) {
-    const std::int64_t within = rounded_up(sum_of(gap, times.producer_scan), toggle) / toggle;
+    const std::int64_t within = rounded_up(gap + times.producer_scan, toggle) / toggle;
     return within / 2 * 2;
   };
   if (lost_ >= static_cast<std::int64_t>(gaps_.size())) {
     // each failed try a gap of its own, which hides as many as the longest could
     const std::int64_t hidden = hidden_in(gaps_.back()) + 2 * lost_;
-    return sum_of(sum_of(model::times(hidden + 1, toggle), gaps_.back()), scans);
+    return (hidden + 1) * toggle + gaps_.back() + scans;
   }
   std::vector<std::int64_t> hidden(gaps_.size(), 0);
   Duration longest{};
@@ -140,9 +138,8 @@ Duration FailureGaps::longest_unchanged(const HeartbeatTimes& times) const {
     for (std::size_t last = 1; last <= used; ++last) {
       hidden[used] = std::max(hidden[used], hidden[used - last] + hidden_in(gaps_[last]));
     }
-    const Duration seen =
-        sum_of(model::times(hidden[used] + 1, toggle), gaps_[gaps_.size() - 1 - used]);
-    longest = std::max(longest, sum_of(seen, scans));
+    const Duration seen = (hidden[used] + 1) * toggle + gaps_[gaps_.size() - 1 - used];
+    longest = std::max(longest, seen + scans);
   }
   return longest;
 }

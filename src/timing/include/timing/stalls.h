@@ -44,12 +44,9 @@ struct FailingJob {
   std::int64_t tries = 1;
   Duration host_off{};  // on TCP: costs at least this when the host is off
   [[nodiscard]] Duration silent() const {
-    return std::max(host_off,
-                    model::sum_of(once, model::times(tries, model::sum_of(each, timeout))));
+    return std::max(host_off, once + tries * (each + timeout));
   }
-  [[nodiscard]] Duration one_try() const {
-    return model::sum_of(once, model::sum_of(each, timeout));
-  }
+  [[nodiscard]] Duration one_try() const { return once + each + timeout; }
 };
 
 // How long the requests of one queue wait.

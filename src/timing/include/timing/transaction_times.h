@@ -95,7 +95,7 @@ struct FailureTimes {
   Duration host_off{};  // on TCP: if that is longer, a host that is off costs this
   // Of a slave that does not answer, for whatever reason.
   [[nodiscard]] Duration silent() const {
-    return std::max(host_off, model::sum_of(before + after, model::times(tries, each)));
+    return std::max(host_off, before + after + tries * each);
   }
   [[nodiscard]] Duration one_try() const { return before + each + after; }
 };
