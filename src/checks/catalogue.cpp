@@ -24,6 +24,7 @@ constexpr std::array all_families{
     RuleFamily{'C', "what the controller can do"},
     RuleFamily{'R', "register maps against themselves and each other"},
     RuleFamily{'V', "both ends: what devices send and what programs expect"},
+    RuleFamily{'A', "what verdicts rest on that the plan does not say"},
 };
 
 std::vector<RuleEntry> joined() {
@@ -32,7 +33,7 @@ std::vector<RuleEntry> joined() {
   for (const auto part :
        {plan_entries(), settings_entries(), network_entries(), functions_entries(),
         memory_entries(), time_entries(), heartbeats_entries(), data_entries(),
-        capabilities_entries(), maps_entries(), tags_entries()}) {
+        capabilities_entries(), maps_entries(), tags_entries(), assumption_entries()}) {
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;

@@ -1,6 +1,7 @@
 #include "checks/check.h"
 
 #include <algorithm>
+#include <limits>
 #include <map>
 #include <set>
 #include <tuple>
@@ -86,6 +87,7 @@ void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Find
 
 bool RuleSelection::includes(RuleCode code) const {
   const std::string_view name = to_string(code);
+  if (picked.empty() && entry_of(code).needs == Needs::assumptions) return assumptions;
   return picked.empty() || std::any_of(picked.begin(), picked.end(), [name](const std::string& p) {
            return name == p || (p.size() == 1 && p.front() == name.front());
          });
@@ -121,6 +123,10 @@ namespace {
 void sort_by_place(Findings& found) {
   std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
     const auto key = [](const Finding& f) {
+      // what the others rest on comes last, in its own order
+      if (entry_of(f.rule).needs == Needs::assumptions) {
+        return std::tuple(true, std::numeric_limits<std::uint32_t>::max(), 0U, 0U, RuleCode::A01);
+      }
       return std::tuple(f.place.file == 0, f.place.file, f.place.line, f.place.column, f.rule);
     };
     return key(a) < key(b);
@@ -168,6 +174,31 @@ void cut(Findings& found) {
   found.push_back(std::move(rest));
 }
 
+// What rules of timing say of a plan that differs in its exchange alone.
+Findings timed_findings(const RuleInput& in, const model::ResolvedPlan& plan, Findings of_plan) {
+  timing::SimulationOptions options;
+  options.stop = in.stop;
+  options.horizon = std::chrono::seconds(60);
+  options.most_transactions = 100'000;
+  const timing::TimingReport timing = timing::analyse_longest(plan, options);
+  RuleInput own{plan, in.range_is_wrong, in.better_maps, &timing, in.stop, {}, false};
+  std::set<RuleFunction> done;
+  for (const RuleEntry& rule : catalogue()) {
+    // phases are a proposal, no verdict
+    if (rule.needs != Needs::timing || rule.function == check_phases) continue;
+    if (done.insert(rule.function).second) rule.function(own, of_plan);
+  }
+  silence_consequences(of_plan);
+  for (const model::Accept& accept : plan.plan.accepts) {
+    if (!accept.rule || !accept.at) continue;
+    std::erase_if(of_plan, [&](const Finding& f) {
+      return to_string(f.rule) == accept.rule->value && to_text(f.subject) == accept.at->value;
+    });
+  }
+  std::erase_if(of_plan, [](const Finding& f) { return entry_of(f.rule).needs != Needs::timing; });
+  return of_plan;
+}
+
 }  // namespace
 
 Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
@@ -175,15 +206,16 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   // Causes of other families silence what was picked: all that looks at the plan alone runs.
   std::vector<RuleFunction> functions;
   std::vector<RuleFunction> timed;
+  std::vector<RuleFunction> assumed;
   for (const RuleEntry& rule : catalogue()) {
-    const bool needs_timing = rule.needs == Needs::timing;
-    if (rule.function == nullptr || (needs_timing && !selection.includes(rule.code))) continue;
-    auto& list = needs_timing ? timed : functions;
+    const bool needs_plan = rule.needs == Needs::plan;
+    if (rule.function == nullptr || (!needs_plan && !selection.includes(rule.code))) continue;
+    auto& list = needs_plan ? functions : rule.needs == Needs::timing ? timed : assumed;
     if (std::find(list.begin(), list.end(), rule.function) == list.end()) {
       list.push_back(rule.function);
     }
   }
-  RuleInput in{resolved, wrong_ranges(resolved), {}, nullptr, stop};
+  RuleInput in{resolved, wrong_ranges(resolved), {}, nullptr, stop, {}, false};
   in.better_maps = better_maps(resolved, in.range_is_wrong);
   const auto run = [&](const std::vector<RuleFunction>& list) {
     for (const RuleFunction function : list) {
@@ -191,6 +223,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     }
   };
   run(functions);
+  const auto of_plan = static_cast<std::ptrdiff_t>(found.size());
   if (!timed.empty() && !stop.stop_requested()) {
     timing::SimulationOptions options;
     options.stop = stop;
@@ -209,6 +242,13 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     }
     in.timing_report = &timing;
     run(timed);
+  }
+  if (!assumed.empty()) {
+    in.patient = !selection.picked.empty();
+    in.judge = [&](const model::ResolvedPlan& plan) {
+      return timed_findings(in, plan, {found.begin(), found.begin() + of_plan});
+    };
+    run(assumed);
   }
   silence_consequences(found);
   apply_accepts(resolved.plan, selection, found);

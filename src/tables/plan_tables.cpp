@@ -78,7 +78,8 @@ Table slaves_table(const ResolvedPlan& plan) {
              line != nullptr && line->format ? text(to_text(*line->format)) : Cell(),
              text(to_string(slave.numbering)), watchdog ? Cell(watchdog->value) : Cell(),
              wait.timeout, Cell(wait.retries), set(slave.pause), Cell(slave.reply.typical),
-             Cell(slave.reply.max), slave.default_reply ? Cell(true) : Cell()});
+             Cell(slave.reply.max),
+             slave.assumed.contains(model::FactKind::reply) ? Cell(true) : Cell()});
   }
   return out;
 }
@@ -346,6 +347,30 @@ Table not_judged_table(const ResolvedPlan& plan) {
             {}};
   for (const checks::NotJudged& n : checks::not_judged(plan)) {
     out.add({text(n.what), Words(n.subjects), text(n.because), text(n.add)});
+  }
+  return out;
+}
+
+Table assumed_table(const ResolvedPlan& plan) {
+  Table out{"assumed",
+            "nothing is assumed",
+            {{"fact", "fact", Kind::text, "the key of the plan that is not written", 9},
+             {"subjects", "of", Kind::words, "of whom", 8},
+             {"value", "taken for it", Kind::text, "the value that stands for it", 9},
+             {"why", "why", Kind::text, "why this value and no other", 5},
+             {"write", "write", Kind::text, "how it is stated", 6},
+             {"settle", "found", Kind::text, "where it is found", 6}},
+            {}};
+  std::map<std::pair<model::FactKind, std::string>, Words> rows;
+  for (const model::Fact& fact : plan.exchange.ledger.facts()) {
+    if (fact.basis != model::Basis::assumed) continue;
+    rows[{fact.id.kind, fact_text(fact.id.kind, fact.value)}].push_back(
+        to_text(owner_subject(plan.plan, fact.id)));
+  }
+  for (auto& [key, subjects] : rows) {
+    const model::FactTraits& traits = model::traits_of(key.first);
+    out.add({text(traits.key), Cell(std::move(subjects)), text(key.second), text(traits.why),
+             text(traits.example), text(traits.settle)});
   }
   return out;
 }

@@ -86,6 +86,7 @@ Table timing_table(const timing::TimingReport& report) {
        {"failed_attempt_ms", "one try", Kind::duration, "that nobody answers", 2},
        {"default_reply", "reply assumed", Kind::flag,
         "the slave states no reply times: those are the defaults", 5},
+       {"assumed", "assumed", Kind::words, "keys of the plan that defaults stand for here", 1},
        {"tightness", "tightness", Kind::number, "simulated over bound: 1 where the bound was seen",
         1}},
       {}};
@@ -110,7 +111,8 @@ Table timing_table(const timing::TimingReport& report) {
                t.shortest,
                t.exception,
                maybe(t.failed_attempt),
-               t.default_reply,
+               t.assumed.contains(model::FactKind::reply),
+               tables::Words(t.assumed.keys()),
                maybe(tightness(t))},
               t.missed > 0 ? Mood::bad : Mood::plain);
     }

@@ -388,6 +388,7 @@ std::vector<Table> demo_tables() {
           findings_table(sources, checks::check(draft.plan, draft.findings)),
           accepts_table(plan),
           not_judged_table(plan),
+          assumed_table(plan),
           rules_table(rules),
           lines_table(timing),
           timing_table(timing),

@@ -98,8 +98,10 @@ TEST_CASE("export writes what --only names, and says what it does not know") {
         "greymet: nowhere: there is no such folder or file\n");
   wrong({"export", "maltings.toml", "--compare", "maltings.toml"}, 2,
         "greymet: 'maltings.toml' has the name of no export of this plan, such as exchange.json\n");
-  site.replace("timeout = \"200ms\"\nretries = 1\npark    = { after = 3, retry = \"10s\" }",
-               "timeout = \"20ms\"\nretries = 1\npark    = { after = 3, retry = \"10s\" }");
+  site.replace(
+      "timeout = \"200ms\"\nretries = 1\norder   = \"due\"\npark    = { after = 3, retry = \"10s\" "
+      "}",
+      "timeout = \"20ms\"\nretries = 1\npark    = { after = 3, retry = \"10s\" }");
   const auto draft = site.run({"export", "maltings.toml", "-o", "some"});
   CHECK(draft.status == 1);
   CHECK(draft.err.ends_with("greymet: nothing is exported while check reports an error\n"));

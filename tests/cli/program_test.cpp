@@ -74,8 +74,13 @@ TEST_CASE("a finding shows its place, its line with a caret, and its remedy") {
         "\"hold\" },\n"
         "       |                                       ^\n"
         "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
+        "plan.toml:5:1: note A04: line north: assumed: the timeout is 500ms; below 184 ms there is "
+        "error T03 of line north\n"
+        "     5 | [line.north]\n"
+        "       | ^\n"
+        "       = remedy: the controller's configuration shows it; then write timeout = \"300ms\"\n"
         "plan.toml: 1 transaction, 1 slave, 1 line, no connections checked: 1 error, no "
-        "warnings, no notes\n" +
+        "warnings, 1 note\n" +
             not_judged);
 }
 
@@ -228,7 +233,7 @@ TEST_CASE("demo writes its plans and goes through every step") {
   }
   CHECK(demo.out.find("== 13. The exchange for download") != std::string::npos);
   CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
-                      "checked: no errors, no warnings, 1 note") != std::string::npos);
+                      "checked: no errors, no warnings, 4 notes") != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==
         test::run_program("/bin/cat", {std::string(GREYMET_EXAMPLES) + "/maltings.toml"}, "/").out);
   CHECK(run({"demo", "d"}).status == 0);  // again, over its own files

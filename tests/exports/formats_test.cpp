@@ -243,7 +243,7 @@ TEST_CASE("the workbook: its sheets, a frozen heading, numbers as numbers, and n
   }
   CHECK(sheets == std::vector<std::string>{"transactions", "points", "slaves", "memory",
                                            "registers", "lines", "timing", "heartbeats", "paths",
-                                           "findings", "not-judged", "about"});
+                                           "findings", "not-judged", "assumed", "about"});
   CHECK(parts.at("docProps/core.xml").find(demo.input().fingerprint) != std::string::npos);
   CHECK(parts.at("xl/sharedStrings.xml").find(demo.input().fingerprint) != std::string::npos);
   pugi::xml_document first;

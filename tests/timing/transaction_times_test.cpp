@@ -120,7 +120,7 @@ TEST_CASE("direct TCP: round trip and reply, each connection one more round trip
   CHECK(to_ms(times.failed_attempt) == 500);
   CHECK(times.request_bytes == 12);
   CHECK(times.reply_bytes == 29);
-  CHECK_FALSE(times.default_reply);
+  CHECK_FALSE(times.assumed.contains(model::FactKind::reply));
   times = times_of(plan("connect = \"each\"\npause = \"2ms\""));
   CHECK(to_ms(times.typical) == 1 + 1 + 3 + 2);
   CHECK(to_ms(times.longest) == 4 + 4 + 20 + 2);
@@ -141,10 +141,10 @@ TEST_CASE("a peer answers within two of its scans; defaults are marked") {
   CHECK(to_ms(times.typical) == 1 + 8);
   CHECK(to_ms(times.longest) == 5 + 16);
   CHECK(to_ms(*times.silent) == 900);
-  CHECK_FALSE(times.default_reply);
+  CHECK_FALSE(times.assumed.contains(model::FactKind::reply));
   const auto marked =
       times_of(serial_plan("mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"", "unit = 1", read_10));
-  CHECK(marked.default_reply);
+  CHECK(marked.assumed.contains(model::FactKind::reply));
   CHECK(to_ms(marked.serial->turnaround_typical) == 10);
   CHECK(to_ms(marked.serial->turnaround_longest) == 50);
 }

@@ -19,5 +19,6 @@ namespace greymet::checks::internal {
 [[nodiscard]] std::span<const RuleEntry> capabilities_entries();  // C
 [[nodiscard]] std::span<const RuleEntry> maps_entries();          // R
 [[nodiscard]] std::span<const RuleEntry> tags_entries();          // V
+[[nodiscard]] std::span<const RuleEntry> assumption_entries();    // A
 
 }  // namespace greymet::checks::internal

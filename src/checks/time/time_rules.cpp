@@ -249,7 +249,10 @@ class TimeRules {
                        to_text(worst->times.timeout), plan_.target_name(*t.target),
                        declared(*worst).name, in_ms(longest),
                        worst->times.timeout_to_first ? "first" : "last",
-                       worst->times.default_reply ? " (with the default reply time)" : "", more),
+                       worst->times.assumed.contains(model::FactKind::reply)
+                           ? " (with the default reply time)"
+                           : "",
+                       more),
            {}, {{declared(*worst).place, "this transaction"}});
     const Duration timeout = rounded_up(longest, milliseconds(10));
     internal::cure_by_keys(out_, fmt::format("write timeout = \"{}\"", to_text(timeout)),

@@ -124,6 +124,7 @@ int run_fix(const CheckOptions& options, const checks::RuleSelection& selection,
 
 int run_check(const CheckOptions& options, const Terminal& terminal) {
   checks::RuleSelection selection;
+  selection.assumptions = true;
   if (!options.rules.empty()) {
     auto parsed = checks::parse_rule_selection(options.rules);
     if (!parsed) {

@@ -65,9 +65,9 @@ std::string times_text(const timing::TransactionTimes& times) {
                       in_ms(serial.latency_longest), in_ms(silence));
     }
   }
-  text +=
-      fmt::format("in all: {} typical, {} longest{}\n", in_ms(times.typical), in_ms(times.longest),
-                  times.default_reply ? ", with the default reply time" : "");
+  text += fmt::format(
+      "in all: {} typical, {} longest{}\n", in_ms(times.typical), in_ms(times.longest),
+      times.assumed.contains(model::FactKind::reply) ? ", with the default reply time" : "");
   return text;
 }
 

@@ -143,6 +143,16 @@ std::string summary_text(const timing::TimingReport& report, const Terminal& ter
   return text + "\n";
 }
 
+// Those that usual values stand for, not the best case; of devices and networks.
+model::FactSet usual_defaults(const model::FactSet& assumed) {
+  using enum model::FactKind;
+  model::FactSet usual;
+  for (const model::FactKind kind : {reply, rtt, gateway_delay}) {
+    if (assumed.contains(kind)) usual.add(kind);
+  }
+  return usual;
+}
+
 }  // namespace
 
 std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
@@ -156,7 +166,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   const std::size_t taken = columns_width + 1 + (failures ? failure_width : 0);
   const std::size_t name_width = std::min(longest_name, width - taken);
   std::string text = summary_text(report, terminal);
-  bool default_reply = false;
+  model::FactSet assumed;  // of what usual defaults stand for
   bool missed = false;
   bool incomplete = false;
   for (const timing::LineReport& line : report.lines) {
@@ -174,9 +184,10 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
     text += '\n';
     for (const timing::TransactionReport& t : line.transactions) {
       const bool late = t.period && t.response_bound && *t.response_bound > *t.period;
-      const std::string mark = t.default_reply ? "*" : " ";
+      const model::FactSet usual = usual_defaults(t.assumed);
+      const std::string mark = usual.keys().empty() ? " " : "*";
       const std::string lost = t.missed > 0 ? "!" : late ? "?" : " ";
-      default_reply = default_reply || t.default_reply;
+      assumed.add(usual);
       missed = missed || t.missed > 0 || late;
       text +=
           fmt::format("  {}{:>3} {:>4}{:>4} {}{}{}{} {} {}{}{}", name_cell(t.name, name_width),
@@ -212,7 +223,10 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
         "the producer stops.\n";
   }
   text += supervision_legend(plan, report, terminal);
-  if (default_reply) text += "* rests on the default reply time: state the slave's `reply`.\n";
+  if (const auto keys = assumed.keys(); !keys.empty()) {
+    text += fmt::format("* rests on defaults for `{}`: `greymet check` says what hangs on them.\n",
+                        fmt::join(keys, "`, `"));
+  }
   if (missed) text += "! releases are missed. ? the bound is longer than the period.\n";
   if (incomplete)
     text += "Where the exchange does not repeat, the simulation has not seen everything.\n";

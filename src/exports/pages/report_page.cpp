@@ -65,6 +65,8 @@ class Report {
     section("findings", "Findings, and what was accepted", [this] { findings(); });
     section("open", "What was not judged",
             [this] { body_ += table_html(tables::not_judged_table(plan_)); });
+    section("assumed", "What is assumed",
+            [this] { body_ += table_html(tables::assumed_table(plan_)); });
     std::string nav = "<nav>";
     for (const auto& [id, heading] : headings_) {
       nav += fmt::format("<a href=\"#{}\">{}</a>", id, html(heading));

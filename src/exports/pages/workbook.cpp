@@ -166,7 +166,7 @@ ExportedFiles export_workbook(const ExportInput& input) {
        tables::lines_table(input.timing), tables::timing_table(input.timing),
        tables::heartbeats_table(input.timing), tables::paths_table(input.timing),
        tables::findings_table(input.plan.plan.files, input.findings),
-       tables::not_judged_table(input.plan), about_table(input)},
+       tables::not_judged_table(input.plan), tables::assumed_table(input.plan), about_table(input)},
       title ? title->value : std::string(), input.fingerprint);
   if (!book) return tl::unexpected(book.error());
   return std::vector<ExportedFile>{{"exchange.xlsx", std::move(*book)}};

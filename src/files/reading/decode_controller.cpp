@@ -106,6 +106,7 @@ model::Answer decode_answer(const Value& table, const model::Subject& subject, F
   answer.allows = in.texts("allows");
   answer.timeout = in.duration("timeout", Duration(1));
   answer.retries = in.integer("retries", 0, internal::most_retries);
+  answer.rtt = internal::read_delay(in, "rtt");
   answer.line = in.text("line");
   answer.unit = in.integer("unit", 0, 65535);
   if (answer.line && !answer.unit) in.require("unit", "write the unit it answers as: unit = 9");

@@ -18,7 +18,7 @@ const std::vector<Keys>& tables() {
        {"scan", "sends", "address", "model", "router", "in_flight", "answers", "memory",
         "word_order", "tags"}},
       {"an entry of `answers`",
-       {"allows", "connections", "port", "line", "unit", "timeout", "retries"}},
+       {"allows", "connections", "port", "line", "unit", "timeout", "retries", "rtt"}},
       {"an area of [controller.NAME.memory]",
        {"kind", "first", "count", "serves", "inside", "width", "radix"}},
       {"[line.NAME]",

@@ -17,7 +17,30 @@ Unit unit_of(std::int64_t number) {
   return {static_cast<std::uint16_t>(number)};
 }
 
-ExchangeLine effective(const Line& line) {
+// Takes the facts of one owner.
+class Taker {
+ public:
+  Taker(Ledger& ledger, FactOwner owner, std::size_t index, Range place, std::size_t part = 0)
+      : ledger_(ledger), id_{FactKind::reply, owner, index, part}, place_(place) {}
+
+  template <class T>
+  T operator()(FactKind kind, const Declared<T>& declared, T fallback) {
+    FactId id = id_;
+    id.kind = kind;
+    const T value = ledger_.take(id, declared, fallback, place_);
+    if (ledger_.facts().back().basis == Basis::assumed) assumed_.add(kind);
+    return value;
+  }
+  [[nodiscard]] const FactSet& assumed() const { return assumed_; }
+
+ private:
+  Ledger& ledger_;
+  FactId id_;
+  Range place_;
+  FactSet assumed_;
+};
+
+ExchangeLine effective(const Line& line, Taker take, bool behind_gateway) {
   ExchangeLine out;
   out.name = line.name;
   out.port = optional_of(line.port);
@@ -25,30 +48,37 @@ ExchangeLine effective(const Line& line) {
   out.mode = optional_of(line.settings.mode);
   out.baud = optional_of(line.settings.baud);
   out.format = optional_of(line.settings.format);
-  out.timeout = value_or(line.timeout, defaults::serial_timeout);
-  out.retries = value_or(line.retries, defaults::serial_retries);
-  out.pause = value_or(line.pause, Duration{});
-  out.turnaround = value_or(line.turnaround, defaults::turnaround);
-  out.timeout_to = value_or(line.timeout_to, TimeoutTo::last);
-  out.latency = value_or(line.latency, Delay{});
-  out.character_gap = value_or(line.character_gap, 0.0);
-  out.order = value_or(line.order, Order::due);
+  out.timeout = take(FactKind::timeout, line.timeout, defaults::serial_timeout);
+  out.retries = take(FactKind::retries, line.retries, defaults::serial_retries);
+  out.pause = take(FactKind::line_pause, line.pause, Duration{});
+  out.turnaround = take(FactKind::turnaround, line.turnaround, defaults::turnaround);
+  out.timeout_to = take(FactKind::timeout_to, line.timeout_to, TimeoutTo::last);
+  out.character_gap = take(FactKind::character_gap, line.character_gap, 0.0);
+  if (!behind_gateway) {
+    out.latency = take(FactKind::latency, line.latency, Delay{});
+    out.order = take(FactKind::order, line.order, Order::due);
+  } else {
+    out.latency = value_or(line.latency, Delay{});
+    out.order = value_or(line.order, Order::due);
+  }
   out.park = optional_of(line.park);
+  out.assumed = take.assumed();
   return out;
 }
 
-ExchangeGateway effective(const Gateway& gateway) {
+ExchangeGateway effective(const Gateway& gateway, Taker take) {
   ExchangeGateway out;
   out.name = gateway.name;
   out.host = optional_of(gateway.host);
   out.port = value_or(gateway.port, defaults::tcp_port);
-  out.timeout = value_or(gateway.timeout, defaults::tcp_timeout);
-  out.retries = value_or(gateway.retries, defaults::tcp_retries);
+  out.timeout = take(FactKind::timeout, gateway.timeout, defaults::tcp_timeout);
+  out.retries = take(FactKind::retries, gateway.retries, defaults::tcp_retries);
   out.connections = optional_of(gateway.connections);
-  out.in_flight = value_or(gateway.in_flight, defaults::in_flight);
-  out.framing = value_or(gateway.framing, GatewayFraming::tcp);
-  out.delay = value_or(gateway.delay, defaults::gateway_delay);
-  out.rtt = value_or(gateway.rtt, defaults::rtt);
+  out.in_flight = take(FactKind::in_flight, gateway.in_flight, defaults::in_flight);
+  out.framing = take(FactKind::framing, gateway.framing, GatewayFraming::tcp);
+  out.delay = take(FactKind::gateway_delay, gateway.delay, defaults::gateway_delay);
+  out.rtt = take(FactKind::rtt, gateway.rtt, defaults::rtt);
+  out.assumed = take.assumed();
   return out;
 }
 
@@ -68,62 +98,80 @@ Accepts accepts_of(const Slave& slave) {
   return out;
 }
 
-ExchangeSlave effective(const Slave& slave) {
+// Of a slave on TCP; the same of a line's are the line's.
+void add_network_facts(const Slave& slave, Taker& take, ExchangeSlave& out) {
+  out.timeout = take(FactKind::timeout, slave.timeout, defaults::tcp_timeout);
+  out.retries = take(FactKind::retries, slave.retries, defaults::tcp_retries);
+  out.connect_timeout = take(FactKind::connect_timeout, slave.connect_timeout, out.timeout);
+  out.retransmission = take(FactKind::retransmission, slave.retransmission, Duration{});
+  out.rtt = take(FactKind::rtt, slave.rtt, defaults::rtt);
+  out.connect = take(FactKind::connect, slave.connect, Connect::keep);
+  out.in_flight = take(FactKind::in_flight, slave.in_flight, defaults::in_flight);
+}
+
+ExchangeSlave effective(const Slave& slave, Taker take) {
   ExchangeSlave out;
   out.name = slave.name;
   out.host = optional_of(slave.host);
   out.port = value_or(slave.port, defaults::tcp_port);
-  out.timeout = value_or(slave.timeout, defaults::tcp_timeout);
-  out.retries = value_or(slave.retries, defaults::tcp_retries);
-  out.connect_timeout = value_or(slave.connect_timeout, out.timeout);
-  out.retransmission = value_or(slave.retransmission, Duration{});
-  out.rtt = value_or(slave.rtt, defaults::rtt);
-  out.connect = value_or(slave.connect, Connect::keep);
+  if (slave.host && !slave.line) {
+    add_network_facts(slave, take, out);
+  } else {
+    Ledger unused;
+    Taker elsewhere(unused, FactOwner::slave, 0, slave.place);
+    add_network_facts(slave, elsewhere, out);
+  }
   out.routed = value_or(slave.routed, false);
-  out.in_flight = value_or(slave.in_flight, defaults::in_flight);
   if (slave.unit) {
     out.unit = unit_of(slave.unit->value);
   } else if (slave.host) {
     out.unit = unit_of(defaults::tcp_unit);
   }
-  out.reply = value_or(slave.reply, defaults::slave_reply);
-  out.default_reply = !slave.reply;
+  out.reply = take(FactKind::reply, slave.reply, defaults::slave_reply);
   // a request may come just after it looked
-  const Duration scans = value_or(slave.scans, Duration{});
+  const Duration scans = take(FactKind::scans, slave.scans, Duration{});
   out.reply.typical += scans / 2;
   out.reply.max += scans;
-  out.character_gap = value_or(slave.character_gap, 0.0);
-  out.pause = value_or(slave.pause, Duration{});
+  if (slave.line) out.character_gap = take(FactKind::character_gap, slave.character_gap, 0.0);
+  out.pause = take(FactKind::slave_pause, slave.pause, Duration{});
   out.unit_load = value_or(slave.unit_load, defaults::unit_load);
   out.numbering = value_or(slave.numbering, Numbering::from_0);
   out.map_covers = value_or(slave.map_covers, MapCovers::some);
   out.holes = value_or(slave.holes, Holes::unknown);
   out.watchdog_by = value_or(slave.watchdog_by, WatchdogBy::any);
   out.accepts = accepts_of(slave);
+  out.assumed = take.assumed();
   return out;
 }
 
-ExchangeAnswer effective(const Answer& answer, std::optional<LineIndex> line) {
+ExchangeAnswer effective(const Answer& answer, std::optional<LineIndex> line, Taker take) {
   ExchangeAnswer out;
   out.line = line;
   out.on_line = answer.line.has_value();
   out.port = value_or(answer.port, defaults::tcp_port);
-  out.timeout = value_or(answer.timeout, defaults::tcp_timeout);
-  out.retries = value_or(answer.retries, defaults::tcp_retries);
+  if (answer.line) {
+    out.timeout = value_or(answer.timeout, defaults::tcp_timeout);
+    out.retries = value_or(answer.retries, defaults::tcp_retries);
+  } else {
+    out.timeout = take(FactKind::timeout, answer.timeout, defaults::tcp_timeout);
+    out.retries = take(FactKind::retries, answer.retries, defaults::tcp_retries);
+    out.rtt = take(FactKind::rtt, answer.rtt, defaults::rtt);
+  }
   if (answer.unit) {
     out.unit = unit_of(answer.unit->value);
   } else if (!answer.line) {
     out.unit = unit_of(defaults::tcp_unit);
   }
   out.connections = optional_of(answer.connections);
+  out.assumed = take.assumed();
   return out;
 }
 
-ExchangeController effective(const Controller& controller) {
+ExchangeController effective(const Controller& controller, Taker take) {
   ExchangeController out;
   out.name = controller.name;
   out.scan = value_or(controller.scan, Duration{});
-  out.sends = value_or(controller.sends, Sends::anytime);
+  out.sends = take(FactKind::sends, controller.sends, Sends::anytime);
   out.router = value_or(controller.router, false);
   out.aligns32 = controller.model && value_or(controller.model->align32, false);
   out.in_flight = optional_of(controller.in_flight);
@@ -138,15 +186,15 @@ void add_target(const Exchange& exchange, const Target& target, Endpoint& out) {
     const ExchangeAnswer& answer = peer.answers[target.answer];
     out.reply = {peer.scan, 2 * peer.scan};
     out.unit = answer.unit;
-    out.rtt = defaults::rtt;
+    out.rtt = answer.rtt;
     out.timeout = answer.timeout;
     out.retries = answer.retries;
     out.connect_timeout = answer.timeout;
+    out.assumed = answer.assumed;
     return;
   }
   const ExchangeSlave& slave = exchange.slaves[target.index];
   out.reply = slave.reply;
-  out.default_reply = slave.default_reply;
   out.character_gap = slave.character_gap;
   out.pause = slave.pause;
   out.unit = slave.unit;
@@ -157,6 +205,7 @@ void add_target(const Exchange& exchange, const Target& target, Endpoint& out) {
   out.retransmission = slave.retransmission;
   out.in_flight = slave.in_flight;
   if (slave.connect == Connect::each) out.connect = slave.rtt;
+  out.assumed = slave.assumed;
 }
 
 bool is_whole(const ResolvedTransaction& t) {
@@ -206,26 +255,46 @@ const ExchangeTransaction* Exchange::find(std::size_t transaction) const {
   return at != transactions.end() && at->transaction == transaction ? &*at : nullptr;
 }
 
-Exchange effective_network(const ResolvedPlan& resolved) {
+Exchange effective_network(const ResolvedPlan& resolved, const Overrides& instead) {
   const Plan& plan = resolved.plan;
   Exchange out;
-  for (std::size_t c = 0; c < plan.controllers.size(); ++c) {
-    out.controllers.push_back(effective(plan.controllers[c]));
-    const auto& answers = plan.controllers[c].answers;
-    for (std::size_t a = 0; a < answers.size(); ++a) {
-      out.controllers.back().answers.push_back(effective(answers[a], resolved.answer_lines[c][a]));
-    }
-  }
+  Ledger ledger(instead);
   for (std::size_t l = 0; l < plan.lines.size(); ++l) {
-    out.lines.push_back(effective(plan.lines[l]));
+    const Line& line = plan.lines[l];
+    out.lines.push_back(effective(line, Taker(ledger, FactOwner::line, l, line.place),
+                                  resolved.line_gateway[l].has_value()));
     out.lines.back().master = resolved.line_master[l];
     out.lines.back().via = resolved.line_gateway[l];
   }
-  for (const Gateway& gateway : plan.gateways) out.gateways.push_back(effective(gateway));
+  for (std::size_t g = 0; g < plan.gateways.size(); ++g) {
+    const Gateway& gateway = plan.gateways[g];
+    out.gateways.push_back(effective(gateway, Taker(ledger, FactOwner::gateway, g, gateway.place)));
+  }
   for (std::size_t s = 0; s < plan.slaves.size(); ++s) {
-    out.slaves.push_back(effective(plan.slaves[s]));
+    const Slave& slave = plan.slaves[s];
+    out.slaves.push_back(effective(slave, Taker(ledger, FactOwner::slave, s, slave.place)));
     out.slaves.back().line = resolved.slave_line[s];
   }
+  for (std::size_t c = 0; c < plan.controllers.size(); ++c) {
+    const Controller& controller = plan.controllers[c];
+    out.controllers.push_back(
+        effective(controller, Taker(ledger, FactOwner::controller, c, controller.place)));
+    for (std::size_t a = 0; a < controller.answers.size(); ++a) {
+      const Answer& answer = controller.answers[a];
+      out.controllers.back().answers.push_back(
+          effective(answer, resolved.answer_lines[c][a],
+                    Taker(ledger, FactOwner::answer, c, answer.place, a)));
+    }
+  }
+  ledger.close();
+  out.ledger = std::move(ledger);
+  return out;
+}
+
+Exchange with_facts(const ResolvedPlan& resolved, const Overrides& instead) {
+  Exchange out = effective_network(resolved, instead);
+  out.connections = resolved.exchange.connections;
+  add_transactions_and_heartbeats(resolved, out);
   return out;
 }
 
@@ -248,6 +317,7 @@ Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
   out.timeout = serial.timeout;
   out.retries = serial.retries;
   out.park = serial.park;
+  out.assumed.add(serial.assumed);
   out.framing = serial.mode == SerialMode::ascii ? Framing::ascii : Framing::rtu;
   if (!connection || !serial.via) return out;
   const ExchangeGateway& gateway = exchange.gateways[*serial.via];
@@ -260,6 +330,7 @@ Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
   out.rtt = gateway.rtt;
   out.delay = gateway.delay;
   out.in_flight = gateway.in_flight;
+  out.assumed.add(gateway.assumed);
   return out;
 }
 

@@ -113,4 +113,23 @@ std::optional<MemoryRange> resolve_bit_or_word(const MemoryLayout& layout,
 }
 
 }  // namespace internal
+ResolvedPlan ResolvedPlan::copy_for_trials() const {
+  ResolvedPlan copy;
+  copy.plan = plan;
+  copy.layouts = layouts;
+  copy.line_master = line_master;
+  copy.line_gateway = line_gateway;
+  copy.slave_line = slave_line;
+  copy.answer_lines = answer_lines;
+  copy.transactions = transactions;
+  copy.heartbeats = heartbeats;
+  copy.copies = copies;
+  copy.paths = paths;
+  copy.wants = wants;
+  copy.tags = tags;
+  copy.exchange = exchange;
+  copy.flow = flow;
+  return copy;
+}
+
 }  // namespace greymet::model

@@ -159,7 +159,7 @@ std::optional<TransactionTimes> transaction_times(const Exchange& exchange,
                                                   const ExchangeTransaction& t) {
   const Endpoint& to = t.endpoint;
   TransactionTimes times;
-  times.default_reply = to.default_reply;
+  times.assumed = to.assumed;
   times.broadcast = to.broadcast;
   if (to.line) {
     const ExchangeLine& line = exchange.lines[*to.line];

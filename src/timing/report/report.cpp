@@ -94,7 +94,7 @@ void fill_transactions(const ResolvedPlan& resolved, const Queue& queue,
     if (!job.times.broadcast) out.failed_attempt = job.times.failed_attempt;
     out.longest = job.times.longest;
     out.silent = job.times.silent;
-    out.default_reply = job.times.default_reply;
+    out.assumed = job.times.assumed;
     if (is_released(job.kind)) {
       if (job.period > Duration{}) out.period = job.period;
       out.response_bound_any_phase = bounds[j].response;

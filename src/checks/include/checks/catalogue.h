@@ -19,8 +19,9 @@ struct RuleInput;
 using RuleFunction = void (*)(const RuleInput& in, model::Findings& out);
 
 // What a rule looks at: the plan alone, or its timing as well (bounds, and the simulation with
-// longest durations), which is only computed for rules that were asked for.
-enum class Needs : std::uint8_t { plan, timing };
+// longest durations), which is only computed for rules that were asked for; or what others say when
+// something that is assumed were otherwise.
+enum class Needs : std::uint8_t { plan, timing, assumptions };
 
 // A few rules, in a row of the table.
 struct RuleCodes {

@@ -15,9 +15,11 @@ struct ResolvedPlan;
 
 namespace greymet::checks {
 
-// Which rules are wanted: families ("F") and single rules ("M02"). Empty: all.
+// Which rules are wanted: families ("F") and single rules ("M02"). Empty: all, but family A, which
+// tries many plans, only with `assumptions`.
 struct RuleSelection {
   std::vector<std::string> picked;
+  bool assumptions = false;
   [[nodiscard]] bool includes(model::RuleCode code) const;
 };
 

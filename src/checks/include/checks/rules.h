@@ -1,6 +1,7 @@
 // The families of rules. Each function appends its findings; none depends on another's.
 #pragma once
 
+#include <functional>
 #include <stop_token>
 #include <vector>
 
@@ -28,6 +29,10 @@ struct RuleInput {
   // Of rules that need timing; null for the others.
   const timing::TimingReport* timing_report = nullptr;
   std::stop_token stop = {};
+  // Of rules about assumptions: what rules of timing say of a plan that differs in its exchange
+  // alone, after silencing and accepting; simulated for a short time. Null for the others.
+  std::function<model::Findings(const model::ResolvedPlan&)> judge = {};
+  bool patient = false;  // tries all assumptions, however large the plan
 
   [[nodiscard]] const timing::TimingReport& timing() const { return *timing_report; }
 };
@@ -68,5 +73,8 @@ void check_watchdogs(const RuleInput& in, model::Findings& out);    // H07, H11
 void check_paths(const RuleInput& in, model::Findings& out);        // T11, T12
 void check_tag_ages(const RuleInput& in, model::Findings& out);     // V08
 void check_parking(const RuleInput& in, model::Findings& out);      // T13
+
+// What they rest on.
+void check_assumptions(const RuleInput& in, model::Findings& out);  // A
 
 }  // namespace greymet::checks

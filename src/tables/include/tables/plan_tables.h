@@ -38,6 +38,8 @@ namespace greymet::tables {
 // What the plan accepts, and what could not be judged.
 [[nodiscard]] Table accepts_table(const model::ResolvedPlan& plan);
 [[nodiscard]] Table not_judged_table(const model::ResolvedPlan& plan);
+// What defaults stand for: one row a kind and value, of those that somebody asks or uses.
+[[nodiscard]] Table assumed_table(const model::ResolvedPlan& plan);
 
 // Rules of the catalogue.
 [[nodiscard]] Table rules_table(const std::vector<const checks::RuleEntry*>& entries);

@@ -43,7 +43,7 @@ struct TransactionReport {
   std::optional<Duration> interval_bound;
   std::uint64_t missed = 0;  // with longest durations
   std::optional<Duration> silent;
-  bool default_reply = false;
+  model::FactSet assumed;
 };
 
 // A line or a connection with its transactions. A serial line behind a gateway has utilisation

@@ -79,7 +79,7 @@ struct TransactionTimes {
   bool broadcast = false;
   bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
   bool timeout_to_first = false;   // the timeout ends with the first byte of the reply
-  bool default_reply = false;      // the reply delay was left out of the plan
+  model::FactSet assumed;          // what the plan leaves out, and durations rest on
 
   [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
 };

@@ -38,6 +38,7 @@ struct Answer {
   Declared<std::vector<Located<std::string>>> allows;
   Declared<Duration> timeout;
   Declared<std::int64_t> retries;
+  Declared<Delay> rtt;
   Declared<std::string> line;
   Declared<std::int64_t> unit;
 };

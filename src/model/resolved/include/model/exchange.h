@@ -12,6 +12,7 @@
 #include <string_view>
 #include <vector>
 
+#include "model/facts.h"
 #include "model/framing.h"
 #include "model/function_code.h"
 #include "model/index.h"
@@ -99,6 +100,7 @@ struct ExchangeLine {
   double character_gap = 0;  // of the master: longest silence inside a frame, in characters
   Order order = Order::due;
   std::optional<Park> park;
+  FactSet assumed;
 };
 
 // A gateway as it will run; `timeout` and `retries` are the master's side.
@@ -113,6 +115,7 @@ struct ExchangeGateway {
   GatewayFraming framing = GatewayFraming::tcp;
   Delay delay;
   Delay rtt;
+  FactSet assumed;
 };
 
 // What who answers takes of one request: what the plan says, within the application protocol
@@ -145,7 +148,6 @@ struct ExchangeSlave {
   std::int64_t in_flight = 1;
   std::optional<Unit> unit;  // nothing where a line's slave has none
   Delay reply;               // with the time until it looks at its port
-  bool default_reply = false;
   double character_gap = 0;  // longest silence inside a frame, in characters; on a line
   Duration pause{};
   double unit_load = 1;
@@ -154,6 +156,7 @@ struct ExchangeSlave {
   Holes holes = Holes::unknown;
   WatchdogBy watchdog_by = WatchdogBy::any;
   Accepts accepts;
+  FactSet assumed;
 
   // The map can be trusted to say where values begin and end.
   [[nodiscard]] bool map_is_complete() const {
@@ -165,11 +168,13 @@ struct ExchangeSlave {
 struct ExchangeAnswer {
   std::optional<LineIndex> line;  // else on TCP
   bool on_line = false;           // `line` was named, even where there is no such line
-  std::int64_t port = 0;          // on TCP alone, like timeout and retries
+  std::int64_t port = 0;          // on TCP alone, like timeout, retries and rtt
   Duration timeout{};
   std::int64_t retries = 0;
+  Delay rtt;
   std::optional<Unit> unit;  // nothing where an answer on a line has none
   std::optional<std::int64_t> connections;
+  FactSet assumed;
 };
 
 // A controller as it will run.
@@ -210,8 +215,7 @@ struct Endpoint {
   bool broadcast = false;          // nobody answers
   Duration timeout{};              // the master's, on its own line or connection
   std::int64_t retries = 0;
-  Delay reply;  // of who answers: end of request to start of reply
-  bool default_reply = false;
+  Delay reply;               // of who answers: end of request to start of reply
   double character_gap = 0;  // of who answers, in characters
   Duration pause{};          // of who answers
   Delay rtt;
@@ -221,6 +225,7 @@ struct Endpoint {
   Duration retransmission{};   // of a slave on TCP; 0: a lost frame costs its timeout
   std::int64_t in_flight = 1;  // that this slave or gateway takes on one connection
   std::optional<Park> park;    // of the line
+  FactSet assumed;             // of who answers and of the way there
 };
 
 // One transaction that lacks nothing to be sent. Memory may be missing where it had no place.
@@ -272,13 +277,18 @@ struct Exchange {
   Indexed<Connection, ConnectionIndex> connections;
   std::vector<ExchangeTransaction> transactions;
   std::vector<ExchangeHeartbeat> heartbeats;
+  Ledger ledger;  // what all of this rests on
 
   // The whole transaction of that index into ResolvedPlan::transactions, or null.
   [[nodiscard]] const ExchangeTransaction* find(std::size_t transaction) const;
 };
 
-// The network with its defaults: all of an exchange but its transactions and connections.
-[[nodiscard]] Exchange effective_network(const ResolvedPlan& resolved);
+// The network with its defaults: all of an exchange but its transactions and connections. What is
+// in `instead` takes the place of what is stated or left out.
+[[nodiscard]] Exchange effective_network(const ResolvedPlan& resolved,
+                                         const Overrides& instead = {});
+// The whole exchange of a resolved plan with other facts.
+[[nodiscard]] Exchange with_facts(const ResolvedPlan& resolved, const Overrides& instead);
 // The way of a transaction to its target over `line`, or over `connection`, or both.
 [[nodiscard]] Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
                                           std::optional<LineIndex> line,

@@ -104,6 +104,10 @@ struct ResolvedPlan {
   ResolvedPlan& operator=(const ResolvedPlan&) = delete;
   ~ResolvedPlan() = default;
 
+  // A copy, to be tried with another exchange. Its layouts speak of this one's controllers: it must
+  // not outlive it.
+  [[nodiscard]] ResolvedPlan copy_for_trials() const;
+
   Plan plan;
   Indexed<MemoryLayout, ControllerIndex> layouts;
   Indexed<std::optional<ControllerIndex>, LineIndex> line_master;
