@@ -86,6 +86,7 @@ LineState state_of(const ResolvedPlan& plan, const TimingReport& report, bool wi
   for (const timing::LineReport& line : report.lines) {
     if (!line.queue || line.transactions.empty()) continue;
     state.utilisation_percent = std::max(state.utilisation_percent, line.utilisation_percent);
+    state.overloaded = state.overloaded || line.overloaded();
     for (const timing::TransactionReport& t : line.transactions) {
       state.missed += t.missed;
       if (t.response_simulated) {
@@ -150,7 +151,7 @@ bool needs_silence(TuneGoal goal) {
 }
 
 bool reaches(const LineState& state, TuneGoal goal) {
-  const bool fits = state.missed == 0 && state.utilisation_percent <= 100;
+  const bool fits = state.missed == 0 && !state.overloaded;
   switch (goal) {
     case TuneGoal::fit: return fits;
     case TuneGoal::guarantee: return fits && state.late == 0;

@@ -31,23 +31,31 @@ std::optional<double> tightness(const timing::TransactionReport& t) {
 }
 
 Table lines_table(const timing::TimingReport& report) {
-  Table out{"lines",
-            "the plan has no lines or connections",
-            {{"line", "line", Kind::text, "line or connection", 9},
-             {"master", "master", Kind::text, "the controller that is master there", 7},
-             {"description", "settings", Kind::text, "how it is set", 6},
-             {"utilisation_percent", "use", Kind::number,
-              "share of the time that the longest transactions take", 9, "%"},
-             {"character_ms", "character", Kind::number, "how long one character takes", 3, "ms"},
-             {"gap_ms", "gap", Kind::duration, "silence between frames", 3},
-             {"round_ms", "round", Kind::duration, "all cyclic transactions once", 5},
-             {"longest_queue", "longest queue", Kind::whole, "requests that were seen to wait", 4},
-             {"simulation_complete", "repeats", Kind::flag,
-              "the simulation has seen all: the exchange repeats within it", 4}},
-            {}};
+  Table out{
+      "lines",
+      "the plan has no lines or connections",
+      {{"line", "line", Kind::text, "line or connection", 9},
+       {"master", "master", Kind::text, "the controller that is master there", 7},
+       {"description", "settings", Kind::text, "how it is set", 6},
+       {"utilisation_percent", "use", Kind::number,
+        "share of the time that the longest transactions take, with all that may come on request",
+        9, "%"},
+       {"cyclic_percent", "cyclic use", Kind::number, "what comes whatever happens takes of it", 8,
+        "%"},
+       {"continuous", "continuous", Kind::flag, "the rest goes to what runs whenever nothing waits",
+        6},
+       {"burst_ms", "burst", Kind::duration, "all that comes on request, at once", 4},
+       {"character_ms", "character", Kind::number, "how long one character takes", 3, "ms"},
+       {"gap_ms", "gap", Kind::duration, "silence between frames", 3},
+       {"round_ms", "round", Kind::duration, "all cyclic transactions once", 5},
+       {"longest_queue", "longest queue", Kind::whole, "requests that were seen to wait", 4},
+       {"simulation_complete", "repeats", Kind::flag,
+        "the simulation has seen all: the exchange repeats within it", 4}},
+      {}};
   for (const timing::LineReport& line : report.lines) {
-    const Mood mood = line.utilisation_percent > 100 ? Mood::bad : Mood::plain;
+    const Mood mood = line.overloaded() ? Mood::bad : Mood::plain;
     out.add({text(line.name), text(line.master), text(line.description), line.utilisation_percent,
+             line.cyclic_percent, line.continuous, line.on_request > 0 ? Cell(line.burst) : Cell(),
              maybe(line.character_ms), maybe(line.gap), maybe(line.round),
              whole(line.longest_queue), line.simulation_complete},
             mood);

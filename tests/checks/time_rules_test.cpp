@@ -66,6 +66,35 @@ TEST_CASE("T01: a line with too little time") {
             .find("warning slave air: 96.0 % used") == 0);
 }
 
+TEST_CASE("T01: what comes on request alone is no error") {
+  // on a line: 38.6198 ms each; four of them as often as every 200 ms: 77.2 % beside a cyclic one
+  // of 38.6198 ms in 100 ms
+  const auto setpoint = [](const std::string& name, const std::string& slave) {
+    return "{ name = \"" + name + "\", controller = \"kiln\", slave = \"" + slave +
+           "\", fc = 16, at = 0, count = 2, from = \"%MW100\", on = \"change\", min_gap = "
+           "\"60ms\" }";
+  };
+  const auto found = findings_of_rule(
+      "T01", network_plan({setpoint("s1", "air"), setpoint("s2", "air"), setpoint("s3", "air"),
+                           row("a", "air", 2, "every = \"100ms\"")}));
+  // 24 ms each: 24 % cyclic, and 3 x 40 % on request
+  REQUIRE(found.size() == 1);
+  CHECK(found[0] ==
+        "warning slave air: 24.0 % used, and 144.0 % if all on request come as often as `min_gap` "
+        "allows: 3 requests at once take 72 ms | make each `min_gap` 1.6 times as long, or accept "
+        "it if "
+        "they never come so often");
+  // nothing is said where there is room for all of it, however little
+  CHECK(findings_of_rule("T01", network_plan({setpoint("s1", "air"), setpoint("s2", "air"),
+                                              row("a", "air", 2, "every = \"200ms\"")}))
+            .empty());  // 12 % + 80 %
+  // what is cyclic still counts: 96 %
+  CHECK(findings_of_rule(
+            "T01", network_plan({setpoint("s1", "air"), row("a", "air", 2, "every = \"25ms\"")}))
+            .at(0)
+            .starts_with("warning slave air: 96.0 % used by the longest durations"));
+}
+
 TEST_CASE("T02: periods missed and periods not guaranteed") {
   // 100 registers take (8 + 205) x 0.572917 + 20 + 2.005208 = 144.0365 ms: the short one waits
   const std::string missed = network_plan(

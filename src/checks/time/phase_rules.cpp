@@ -14,7 +14,7 @@ void check_phases(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
   constexpr double worth_it = 0.8;  // less than a fifth shorter is not worth an edit
   for (const timing::LineReport& line : timing.lines) {
-    if (!line.queue || line.utilisation_percent > 100) continue;
+    if (!line.queue || line.overloaded()) continue;
     const timing::Queue& queue = timing.model.queues[*line.queue];
     if (!timing::releases_coincide(queue)) continue;
     const auto proposal = timing::propose_phases(

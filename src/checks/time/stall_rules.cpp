@@ -144,7 +144,7 @@ class StallRules {
   // T08
   void check_continuous() {
     for (const timing::LineReport& line : timing_.lines) {
-      if (!line.queue || line.utilisation_percent > 100) continue;
+      if (!line.queue || line.overloaded()) continue;
       const Queue& queue = timing_.model.queues[*line.queue];
       const Duration longest = timing::longest_continuous(queue);
       for (std::size_t j = 0; j < queue.jobs.size(); ++j) {

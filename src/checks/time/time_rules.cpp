@@ -9,6 +9,7 @@
 #include "common/rule_text.h"
 #include "model/boundaries.h"
 #include "model/resolved_plan.h"
+#include "model/utf8_text.h"
 #include "timing/simulation.h"
 
 namespace greymet::checks {
@@ -22,8 +23,7 @@ using timing::TransactionReport;
 
 namespace {
 
-constexpr double full_percent = 100;
-constexpr double busy_percent = 80;
+constexpr double busy_share = 0.8;  // of all there is
 
 class TimeRules {
  public:
@@ -84,8 +84,11 @@ class TimeRules {
   // T01. Returns its severity, so that T02 does not repeat it.
   std::optional<Severity> check_use(const LineReport& line) {
     const double use = line.utilisation_percent;
-    if (use <= busy_percent) return std::nullopt;
-    const Severity severity = use > full_percent ? Severity::error : Severity::warning;
+    const double full = line.full_percent();
+    const double busy = full * busy_share;
+    const bool crowded = line.cyclic_percent > busy;  // whatever happens
+    if (!crowded && use <= full) return std::nullopt;
+    const Severity severity = line.overloaded() ? Severity::error : Severity::warning;
     const Job* largest = nullptr;
     double largest_share = 0;
     const Job* requested = nullptr;  // on a bit or a change: min_gap says how often
@@ -96,9 +99,9 @@ class TimeRules {
       if (!here) continue;
       for (const Job& job : queue.jobs) {
         if (!timing::recurs(job)) continue;
-        const Duration busy = line.queue ? job.times.longest : job.times.serial_longest();
-        const double share = full_percent * static_cast<double>(busy.count()) /
-                             static_cast<double>(job.period.count());
+        const Duration held = line.queue ? job.times.longest : job.times.serial_longest();
+        const double share =
+            100 * static_cast<double>(held.count()) / static_cast<double>(job.period.count());
         if (share > largest_share) {
           largest_share = share;
           largest = &job;
@@ -113,15 +116,23 @@ class TimeRules {
     }
     if (largest == nullptr) return std::nullopt;
     if (severity == Severity::error && has_impossible_period(line)) return severity;  // T05 speaks
+    const std::string said =
+        crowded ? fmt::format("{:.1f} % used by the longest durations: {}", line.cyclic_percent,
+                              line.overloaded() ? "more than there is time for"
+                                                : "little room is left for failures and retries")
+                : fmt::format(
+                      "{:.1f} % used, and {:.1f} % if {} as often as `min_gap` allows: {} at "
+                      "once take {}",
+                      line.cyclic_percent, use,
+                      line.on_request == 1 ? "the one on request comes" : "all on request come",
+                      model::counted(line.on_request, "request"), in_ms(line.burst));
+    // what is rare in practice is the first to doubt
+    const bool doubtful = requested != nullptr && busy > use - requested_share;
     report(out_, RuleCode::T01, severity, line_place(plan_, timing_, line),
-           line_subject(plan_, timing_, line),
-           fmt::format("{:.1f} % used by the longest durations: {}", use,
-                       use > full_percent ? "more than there is time for"
-                                          : "little room is left for failures and retries"),
-           // what is rare in practice is the first to doubt
-           requested != nullptr && busy_percent > use - requested_share
-               ? cure_for_use(use, *requested, requested_share)
-               : cure_for_use(use, *largest, largest_share));
+           line_subject(plan_, timing_, line), said,
+           doubtful   ? cure_for_use(line, *requested, requested_share)
+           : !crowded ? cure_for_requests(line)
+                      : cure_for_use(line, *largest, largest_share));
     return severity;
   }
 
@@ -137,12 +148,26 @@ class TimeRules {
     return job.kind == TriggerKind::cyclic && scan && job.period < scan->value;
   }
 
+  // Longer gaps for all that comes on request.
+  [[nodiscard]] static std::string cure_for_requests(const LineReport& line) {
+    const double requests = line.utilisation_percent - line.cyclic_percent;
+    return fmt::format(
+        "make each `min_gap` {:.1f} times as long, or accept it if they never come so often",
+        std::ceil(10 * requests / (line.full_percent() - line.cyclic_percent)) / 10);
+  }
+
   // A longer period for the largest consumer, where that alone is enough.
-  [[nodiscard]] std::string cure_for_use(double use, const Job& job, double share) const {
-    const double room = busy_percent - (use - share);
+  [[nodiscard]] std::string cure_for_use(const LineReport& line, const Job& job,
+                                         double share) const {
+    const double use = line.utilisation_percent;
+    const double busy = line.full_percent() * busy_share;
+    const double room = busy - (use - share);
+    const bool serial = line.character_ms.has_value();
+    const std::string_view or_else =
+        serial ? "raise the baud, or split the line" : "ask for less in fewer requests";
     if (room <= 0) {
-      return fmt::format("make all periods {:.1f} times as long, raise the baud, or split the line",
-                         std::ceil(10 * use / busy_percent) / 10);
+      return fmt::format("make all periods {:.1f} times as long, {}",
+                         std::ceil(10 * use / busy) / 10, or_else);
     }
     const double wanted = static_cast<double>(job.period.count()) * share / room;
     const Duration step = job.period >= milliseconds(1000) ? milliseconds(100) : milliseconds(10);
@@ -171,11 +196,8 @@ class TimeRules {
             left);
       }
     }
-    return fmt::format(
-        "{} takes {:.1f} % of it: every = \"{}\" there leaves {:.1f} %; or raise the baud, or "
-        "split "
-        "the line",
-        declared(job).name, share, to_text(period), left);
+    return fmt::format("{} takes {:.1f} % of it: every = \"{}\" there leaves {:.1f} %; or {}",
+                       declared(job).name, share, to_text(period), left, or_else);
   }
 
   // T02

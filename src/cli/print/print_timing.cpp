@@ -30,20 +30,41 @@ std::string period_cell(const timing::TransactionReport& t) {
   return {};
 }
 
+bool is_crowded(const timing::LineReport& line) {
+  constexpr double much = 0.8;
+  return line.cyclic_percent > much * line.full_percent() ||
+         line.utilisation_percent > line.full_percent();
+}
+
+// "use 41.2 %, with requests at most 63.0 %, the rest continuous"
+std::string use_text(const timing::LineReport& line) {
+  std::string text = fmt::format("use {:.1f} %", line.cyclic_percent);
+  if (line.on_request > 0) {
+    text += fmt::format(", with requests at most {:.1f} %", line.utilisation_percent);
+  }
+  if (line.continuous && line.utilisation_percent < line.full_percent()) {
+    text += ", the rest continuous";
+  }
+  return text;
+}
+
 std::string head_of(const timing::LineReport& line, const Terminal& terminal) {
   std::string text = tinted(terminal, Tint::bold, shown(line.name));
   text += line.master.empty()
               ? fmt::format("  {}", shown(line.description))
               : fmt::format("  {}, master {}", shown(line.description), shown(line.master));
   text += "\n  ";
-  const bool crowded = line.utilisation_percent > 80;
-  text += tinted(terminal, crowded ? Tint::yellow : Tint::none,
-                 fmt::format("use {:.1f} %", line.utilisation_percent));
-  if (line.round) text += fmt::format(", round {}", model::in_ms(*line.round));
-  if (line.character_ms) text += fmt::format(", character {:.4f} ms", *line.character_ms);
-  if (line.gap) text += fmt::format(", gap {}", model::in_ms(*line.gap));
-  if (line.longest_queue > 0) text += fmt::format(", longest queue {}", line.longest_queue);
-  return text + "\n";
+  std::string numbers = use_text(line);
+  if (line.round) numbers += fmt::format(", round {}", model::in_ms(*line.round));
+  if (line.character_ms) numbers += fmt::format(", character {:.4f} ms", *line.character_ms);
+  if (line.gap) numbers += fmt::format(", gap {}", model::in_ms(*line.gap));
+  if (line.longest_queue > 0) {
+    numbers += fmt::format(", longest queue {}", line.longest_queue);
+  }
+  return text +
+         tinted(terminal, is_crowded(line) ? Tint::yellow : Tint::none,
+                folded(numbers, 2, 4, terminal.width)) +
+         "\n";
 }
 
 std::string heartbeats_text(const timing::TimingReport& report, const Terminal& terminal) {
@@ -118,11 +139,10 @@ std::string summary_text(const timing::TimingReport& report, const Terminal& ter
   for (const timing::LineReport& line : report.lines) {
     if (line.transactions.empty()) continue;
     auto [verdict, tint] = verdict_of(line);
-    constexpr double much = 80;
-    if (line.utilisation_percent > 100) tint = Tint::red;
-    if (tint == Tint::none && line.utilisation_percent > much) tint = Tint::yellow;
-    text += fmt::format("  {} use {:>5.1f} %, {}\n", name_cell(line.name, 14),
-                        line.utilisation_percent, tinted(terminal, tint, verdict));
+    if (line.overloaded()) tint = Tint::red;
+    if (tint == Tint::none && is_crowded(line)) tint = Tint::yellow;
+    text += fmt::format("  {} use {:>5.1f} %, {}\n", name_cell(line.name, 14), line.cyclic_percent,
+                        tinted(terminal, tint, verdict));
   }
   if (!report.heartbeats.empty()) {
     text += fmt::format("  {} {}\n", name_cell("heartbeats", 14), verdicts_of(report.heartbeats));

@@ -125,16 +125,15 @@ class Report {
     const timing::LineReport* busiest = nullptr;
     std::uint64_t missed = 0;
     for (const timing::LineReport& line : timing_.lines) {
-      if (busiest == nullptr || line.utilisation_percent > busiest->utilisation_percent)
-        busiest = &line;
+      if (busiest == nullptr || line.cyclic_percent > busiest->cyclic_percent) busiest = &line;
       for (const timing::TransactionReport& t : line.transactions) missed += t.missed;
     }
     if (busiest == nullptr) return;
-    card(missed > 0 || busiest->utilisation_percent > 100 ? 'b' : 'g', "lines and connections",
+    card(missed > 0 || busiest->overloaded() ? 'b' : 'g', "lines and connections",
          fmt::format("{}; the busiest is {} with {:.0f} %",
                      missed == 0 ? std::string("no release is missed, with longest durations")
                                  : fmt::format("{} releases missed", missed),
-                     busiest->name, busiest->utilisation_percent));
+                     busiest->name, busiest->cyclic_percent));
   }
 
   void heartbeats_card() {

@@ -160,32 +160,48 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   return carrier;
 }
 
-// The serial line behind a gateway: busy for the serial part of every master's transactions.
-double serial_use_percent(const TimingModel& timing, std::size_t line) {
-  double use = 0;
-  for (const Queue& queue : timing.queues) {
-    if (queue.line != line) continue;
-    for (const Job& job : queue.jobs) {
-      if (!recurs(job)) continue;
-      use += static_cast<double>(job.times.serial_longest().count()) /
-             static_cast<double>(job.period.count());
-    }
+// What a service takes of the time of a place.
+Duration held_of(const Queue& queue, const Job& job) {
+  return queue.scan > Duration{}
+             ? (job.times.longest + queue.scan - Duration(1)) / queue.scan * queue.scan
+             : job.times.longest;
+}
+
+void add_use(const Job& job, Duration held, LineReport& line) {
+  line.continuous = line.continuous || job.kind == TriggerKind::continuous;
+  if (!recurs(job)) return;
+  const double share =
+      100 * static_cast<double>(held.count()) / static_cast<double>(job.period.count());
+  line.utilisation_percent += share;
+  if (job.kind == TriggerKind::cyclic) {
+    line.cyclic_percent += share;
+  } else if (job.kind != TriggerKind::on_return) {
+    ++line.on_request;
+    line.burst += held;
   }
-  return 100 * use;
+}
+
+void fill_use(const TimingModel& timing, const Queue& queue, LineReport& line) {
+  for (const Job& job : queue.jobs) add_use(job, held_of(queue, job), line);
+  if (queue.kind != QueueKind::tcp) return;
+  line.places =
+      std::min(queue.in_flight, timing.in_flight_limit[queue.controller].value_or(queue.in_flight));
+}
+
+// The serial line behind a gateway: busy for the serial part of every master's transactions.
+void fill_serial_use(const TimingModel& timing, std::size_t behind, LineReport& line) {
+  for (const Queue& queue : timing.queues) {
+    if (queue.line != behind) continue;
+    for (const Job& job : queue.jobs) add_use(job, job.times.serial_longest(), line);
+  }
 }
 
 }  // namespace
 
 double utilisation_percent(const Queue& queue) {
-  double use = 0;
-  for (const Job& job : queue.jobs) {
-    if (!recurs(job)) continue;
-    std::int64_t longest = job.times.longest.count();
-    const std::int64_t scan = queue.scan.count();
-    if (scan > 0) longest = (longest + scan - 1) / scan * scan;
-    use += static_cast<double>(longest) / static_cast<double>(job.period.count());
-  }
-  return 100 * use;
+  LineReport line;
+  for (const Job& job : queue.jobs) add_use(job, held_of(queue, job), line);
+  return line.utilisation_percent;
 }
 
 namespace {
@@ -204,7 +220,7 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
     line.master = resolved.plan.controllers[queue.controller].name;
     line.description = describe(resolved, queue);
     line.queue = q;
-    line.utilisation_percent = utilisation_percent(queue);
+    fill_use(report.model, queue, line);
     line.longest_queue = report.longest[q].longest_queue;
     const QueueStatistics* typical = report.typical.empty() ? nullptr : &report.typical[q];
     line.simulation_complete =
@@ -228,7 +244,7 @@ void fill_report(const ResolvedPlan& resolved, TimingReport& report) {
     line.name = behind.name;
     line.description = fmt::format("behind gateway {}",
                                    behind.via ? resolved.exchange.gateways[*behind.via].name : "?");
-    line.utilisation_percent = serial_use_percent(report.model, i);
+    fill_serial_use(report.model, i, line);
     fill_line_settings(behind, line);
     report.lines.push_back(std::move(line));
   }

@@ -39,6 +39,7 @@ enum class TuneKind : std::uint8_t { phases, retries, timeout, park, period, bau
 // What the simulation says of a line.
 struct LineState {
   double utilisation_percent = 0;
+  bool overloaded = false;  // what comes whatever happens needs more time than there is
   std::uint64_t missed = 0;
   std::size_t late = 0;  // transactions whose bound exceeds their period
   std::optional<model::Duration> response_simulated;  // the longest

@@ -53,7 +53,12 @@ struct LineReport {
   std::string master;                // empty for a line behind a gateway
   std::string description;           // "rtu 19200 8E1", "tcp 10.20.0.31:502"
   std::optional<std::size_t> queue;  // into TimingModel::queues
-  double utilisation_percent = 0;
+  double utilisation_percent = 0;    // cyclic, and what comes on request as often as it may
+  double cyclic_percent = 0;         // of it what comes whatever happens
+  std::int64_t places = 1;           // services at a time: 1 but on TCP
+  std::size_t on_request = 0;        // transactions on a bit or a change
+  Duration burst{};                  // all of them at once, at their longest
+  bool continuous = false;           // something runs whenever nothing else waits
   std::optional<double> character_ms;
   std::optional<Duration> gap;
   std::optional<Duration> round;
@@ -61,6 +66,10 @@ struct LineReport {
   bool simulation_complete = true;
   Duration simulated{};
   std::vector<TransactionReport> transactions;
+
+  [[nodiscard]] double full_percent() const { return 100.0 * static_cast<double>(places); }
+  // What comes whatever happens needs more time than there is.
+  [[nodiscard]] bool overloaded() const { return cyclic_percent > full_percent(); }
 };
 
 // How old the value of a tag can be that states a `max_age`.
