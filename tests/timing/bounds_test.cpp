@@ -91,8 +91,8 @@ TEST_CASE("one queue: the sum of all, and the continuous one that has just begun
   CHECK(bounds[0][1].response == Duration(10 + 10 + 20));
   CHECK(bounds[0][0].interval == Duration(140));
   CHECK_FALSE(bounds[0][2].response.has_value());
-  // L = 10 + (1 + ceil(L/100)) 10 + (1 + ceil(L/200)) 20 = 70, ceil stays 1; and one scan
-  CHECK(bounds[0][2].interval == Duration(75));
+  // X = (1 + floor((10 + X)/100)) 10 + (1 + floor((10 + X)/200)) 20 = 30; itself, and one scan
+  CHECK(bounds[0][2].interval == Duration(30 + 9 + 5));
   // whole scans of the others, its own 11 as they are; without a continuous one a first wait
   const auto scans =
       bounds_of(test::one_queue({cyclic(100, 0, 11), cyclic(200, 0, 21)}, Order::due, 5));
@@ -115,7 +115,7 @@ TEST_CASE("what runs once at start is in the responses, and not in the intervals
   start.period = Duration(0);
   const auto bounds = bounds_of(test::one_queue({cyclic(100, 0, 10), start, sweep}));
   CHECK(bounds[0][0].response == Duration(10 + 40 + 9));
-  CHECK(bounds[0][2].interval == Duration(9 + 2 * 10));
+  CHECK(bounds[0][2].interval == Duration(10 + 9));
   CHECK_FALSE(bounds[0][1].interval.has_value());
 }
 
@@ -202,9 +202,49 @@ TEST_CASE("on TCP with n under way the others, and n continuous ones, count a n-
   timing.queues[0].kind = QueueKind::tcp;
   timing.queues[0].in_flight = 2;
   const auto bounds = bounds_of(timing);
-  // in whole scans: 10, 25; 10, 15, 25, of which two have begun
-  CHECK(bounds[0][0].response == Duration(5 + (25 + 25 + 15) / 2 + 10));
-  CHECK(bounds[0][1].response == Duration(5 + (10 + 25 + 15) / 2 + 21));
+  // in whole scans: 10, 25; 10, 15, 25, of which two have begun a scan ago at least: 20 and 10
+  CHECK(bounds[0][0].response == Duration(5 + (25 + 20 + 10) / 2 / 5 * 5 + 10));
+  CHECK(bounds[0][1].response == Duration(5 + (10 + 20 + 10) / 2 / 5 * 5 + 21));
+}
+
+TEST_CASE("on TCP a long one beside short ones holds one place, not half of both") {
+  TimingModel timing = test::one_queue(
+      {cyclic(100, 0, 2), cyclic(100, 0, 8), cyclic(100, 0, 2), cyclic(100, 0, 1)}, Order::due, 0);
+  timing.queues[0].kind = QueueKind::tcp;
+  timing.queues[0].line.reset();
+  for (const auto& [places, waits] : std::vector<std::pair<std::int64_t, std::int64_t>>{
+           {1, 8 + 2 + 1}, {2, 2 + 1}, {3, 1}, {4, 0}, {9, 0}}) {
+    timing.queues[0].in_flight = places;
+    INFO(places);
+    // of 8, 2 and 1 before it: the 8 on a place of its own, then the 2 on another
+    CHECK(bounds_of(timing)[0][0].response == Duration(waits + 2));
+  }
+}
+
+TEST_CASE("the wait for a place against the largest T with n T <= sum of min(C, T)") {
+  rc::prop("tried one by one", [] {
+    const auto places = *rc::gen::inRange<std::int64_t>(2, 6);
+    const auto scan = *rc::gen::element<std::int64_t>(0, 4);
+    std::vector<Job> jobs;
+    const auto count = *rc::gen::inRange(1, 7);
+    for (int j = 0; j < count; ++j) jobs.push_back(cyclic(1000, 0, *rc::gen::inRange(1, 30)));
+    TimingModel timing = test::one_queue(jobs, Order::due, scan);
+    timing.queues[0].kind = QueueKind::tcp;
+    timing.queues[0].line.reset();
+    timing.queues[0].in_flight = places;
+    const auto held = [&](const Job& job) {
+      const std::int64_t c = model::in_ns(job.times.longest);
+      return scan > 0 ? (c + scan - 1) / scan * scan : c;
+    };
+    std::int64_t most = 0;
+    for (std::int64_t t = 0; t < 300; ++t) {
+      std::int64_t sum = 0;
+      for (std::size_t j = 1; j < jobs.size(); ++j) sum += std::min(held(jobs[j]), t);
+      if (places * t <= sum) most = t;
+    }
+    if (scan > 0) most = most / scan * scan;
+    RC_ASSERT(bounds_of(timing)[0][0].response == Duration(scan + most) + jobs[0].times.longest);
+  });
 }
 
 TEST_CASE("no run exceeds the bound: several masters behind a gateway") {

@@ -5,6 +5,7 @@
 
 #include "busy_periods.h"
 #include "gateway_bounds.h"
+#include "places.h"
 
 namespace greymet::timing {
 
@@ -105,37 +106,49 @@ using internal::held_place;
 class OwnBounds {
  public:
   explicit OwnBounds(const Queue& queue) : queue_(queue) {
-    std::vector<Duration> continuous;
     for (const Job& job : queue.jobs) {
       const Duration held = held_place(queue, job.times.longest);
       pool_.add(job, held);
-      if (!is_released(job.kind)) continuous.push_back(held);
+      if (!is_released(job.kind)) begun_ = std::max(begun_, held);
     }
-    std::sort(continuous.begin(), continuous.end(), std::greater<>());
-    for (std::size_t i = 0; i < continuous.size(); ++i) {
-      if (static_cast<std::int64_t>(i) < queue.in_flight) begun_ += continuous[i];
-    }
+    if (queue.in_flight > 1) places_.emplace(queue);
   }
 
-  [[nodiscard]] Duration response(const Job& job) const {
-    const Duration own = job.times.longest;
+  [[nodiscard]] Duration response(std::size_t j) const {
+    const Duration own = queue_.jobs[j].times.longest;
+    if (places_) return queue_.scan + places_->wait_of(j).wait + own;
     const Duration others = pool_.released - held_place(queue_, own);
     // a place that is busy at the release needs no first wait for a boundary
-    if (queue_.in_flight == 1) return std::max(queue_.scan, begun_) + others + own;
-    return queue_.scan + (others + begun_) / queue_.in_flight + own;
+    return std::max(queue_.scan, begun_) + others + own;
   }
 
-  // Between successive completions of a continuous job, one request under way.
-  [[nodiscard]] std::optional<Duration> round() const {
-    if (pool_.continuous == Duration{} || queue_.in_flight != 1) return std::nullopt;
-    const auto round = continuous_round(pool_);
-    return round ? std::optional(*round + queue_.scan) : std::nullopt;
+  // Between successive completions of a continuous job, one request under way: X + C_i + s with the
+  // least X of the header.
+  [[nodiscard]] std::optional<Duration> interval(const Job& job) const {
+    if (queue_.in_flight != 1) return std::nullopt;
+    const Duration own = held_place(queue_, job.times.longest);
+    const Duration others = pool_.continuous - own;
+    constexpr int most_steps = 100'000;
+    Duration between = others;
+    for (int step = 0; step < most_steps; ++step) {
+      Duration next = others;
+      for (const auto& each : pool_.recurring) {
+        const std::int64_t times =
+            each.period > Duration{} ? std::int64_t{(own + between) / each.period + 1} : 1;
+        next += times * each.service;
+      }
+      if (next == between) return between + job.times.longest + queue_.scan;
+      if (next > longest_round) return std::nullopt;
+      between = next;
+    }
+    return std::nullopt;
   }
 
  private:
   const Queue& queue_;
   Pool pool_;
   Duration begun_{};
+  std::optional<internal::PlaceWaits> places_;  // where there are several
 };
 
 std::map<std::size_t, internal::GatewayLine> gateway_lines(const TimingModel& timing) {
@@ -180,18 +193,17 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     const Duration begun =
         queue.in_flight > 1 ? queue.in_flight * pool.longest_any : pool.longest_continuous;
     const Duration response = pool.released + begun;
-    auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
+    const auto round = pool.continuous > Duration{} ? continuous_round(pool) : std::nullopt;
     const auto own = serves_alone(timing, queue) ? std::optional<OwnBounds>(queue) : std::nullopt;
-    if (own && queue.scan > Duration{}) round = smaller(round, own->round());
     const internal::GatewayLine* line =
         shares_gateway(timing, queue) ? &gateways.at(*queue.line) : nullptr;
     for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
       const Job& job = queue.jobs[j];
       JobBounds bound;
       if (!is_released(job.kind)) {
-        bound.interval = round;
+        bound.interval = own ? smaller(round, own->interval(job)) : round;
       } else {
-        bound.response = own ? own->response(job) : line ? line->shares(i, j).response() : response;
+        bound.response = own ? own->response(j) : line ? line->shares(i, j).response() : response;
         bound.response_behind_failures =
             line != nullptr ? line->shares_behind_failures(i, j).response() : *bound.response;
         if (job.kind == TriggerKind::cyclic) bound.interval = job.period + *bound.response;

@@ -10,6 +10,22 @@ Duration ways_of(const Queue& queue, const Job& job) {
   return net.out_longest + net.back_longest + queue.scan;
 }
 
+// Released requests, and the n longest continuous ones, on the network.
+PlaceWaits ways_held(const Queue& queue) {
+  std::vector<HeldPlace> held;
+  std::vector<HeldPlace> continuous;
+  for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
+    auto& list = is_released(queue.jobs[j].kind) ? held : continuous;
+    list.push_back({j, ways_of(queue, queue.jobs[j])});
+  }
+  std::stable_sort(continuous.begin(), continuous.end(),
+                   [](const HeldPlace& a, const HeldPlace& b) { return a.time > b.time; });
+  const auto most = static_cast<std::size_t>(queue.in_flight);
+  if (continuous.size() > most) continuous.resize(most);
+  held.insert(held.end(), continuous.begin(), continuous.end());
+  return {std::move(held), queue.in_flight, Duration{}};
+}
+
 Duration sum_of_longest(std::vector<Duration> times, std::int64_t count) {
   std::sort(times.begin(), times.end(), std::greater<>());
   Duration sum{};
@@ -38,23 +54,20 @@ GatewayLine::GatewayLine(const TimingModel& timing, std::vector<std::size_t> que
     : timing_(timing), queues_(std::move(queues)) {
   for (const std::size_t q : queues_) {
     const Queue& queue = timing.queues[q];
-    Sums sums;
     std::vector<Duration> all;
     std::vector<Duration> continuous;
-    std::vector<Duration> continuous_ways;
+    Sums sums;
+    sums.ways = ways_held(queue);
     for (const Job& job : queue.jobs) {
       const Duration on_line = job.times.serial_longest();
       all.push_back(on_line);
       if (is_released(job.kind)) {
         sums.released_on_line += on_line;
-        sums.released_ways += ways_of(queue, job);
       } else {
         continuous.push_back(on_line);
-        continuous_ways.push_back(ways_of(queue, job));
       }
     }
     sums.begun_on_line = sum_of_longest(continuous, queue.in_flight);
-    sums.begun_ways = sum_of_longest(std::move(continuous_ways), queue.in_flight);
     sums.requests = requests_before(queue);
     sums.at_once_on_line = sum_of_longest(std::move(all), queue.in_flight);
     sums.continuous_at_once = sums.begun_on_line;
@@ -133,7 +146,7 @@ GatewayShares GatewayLine::shares(std::size_t q, std::size_t j) const {
   GatewayShares out;
   out.first_wait = queue.scan;
   out.others = sums.released_on_line - job.times.serial_longest() + sums.begun_on_line;
-  out.ways = (sums.released_ways - ways_of(queue, job) + sums.begun_ways) / queue.in_flight;
+  out.ways = sums.ways.wait_of(j).wait;
   out.own =
       job.times.network->out_longest + job.times.serial_longest() + job.times.network->back_longest;
   out.foreign = sums.foreign;

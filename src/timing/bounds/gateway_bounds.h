@@ -5,6 +5,7 @@
 
 #include <vector>
 
+#include "places.h"
 #include "timing/timing_model.h"
 
 namespace greymet::timing::internal {
@@ -40,8 +41,7 @@ class GatewayLine {
   struct Sums {
     Duration released_on_line{};
     Duration begun_on_line{};  // the longest continuous ones, as many as there are places
-    Duration released_ways{};
-    Duration begun_ways{};
+    PlaceWaits ways;           // on the network, or until a boundary
     std::int64_t requests = 0;
     Duration at_once_on_line{};     // the longest of any kind, as many as there are places
     Duration continuous_at_once{};  // the same of the continuous ones

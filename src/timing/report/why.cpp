@@ -4,6 +4,7 @@
 
 #include "bounds/busy_periods.h"
 #include "bounds/gateway_bounds.h"
+#include "bounds/places.h"
 #include "timing/bounds.h"
 
 namespace greymet::timing {
@@ -33,13 +34,33 @@ std::vector<BoundShare> begun_shares(const Queue& queue, std::size_t q, std::int
 }
 
 // A queue that its own jobs alone hold up (timing/bounds.h, the first two formulas).
+void fill_places(const Queue& queue, Why& out) {
+  const internal::PlaceWait wait = internal::PlaceWaits(queue).wait_of(out.job.job, true);
+  out.places = wait.shared;
+  Duration sum{};
+  for (const std::size_t j : wait.by) {
+    const bool released = is_released(queue.jobs[j].kind);
+    const Duration held = internal::held_place(queue, queue.jobs[j].times.longest);
+    out.any_phase_shares.push_back({released ? Kind::other : Kind::begun, JobRef{out.job.queue, j},
+                                    std::nullopt, 1, released ? held : held - queue.scan});
+    sum += out.any_phase_shares.back().each;
+  }
+  // what is beyond whole scans is part of the first one
+  const Duration first = queue.scan - (sum / wait.shared - wait.wait);
+  if (first > Duration{}) {
+    out.any_phase_shares.push_back({Kind::first_wait, std::nullopt, std::nullopt, 1, first});
+  }
+  out.any_phase_shares.push_back(
+      {Kind::own, out.job, std::nullopt, 1, queue.jobs[out.job.job].times.longest});
+}
+
 void fill_alone(const Queue& queue, Why& out) {
-  out.places = queue.in_flight;
-  std::vector<BoundShare> begun = begun_shares(queue, out.job.queue, queue.in_flight);
-  const bool covers = queue.in_flight == 1 && !begun.empty() && begun.front().each >= queue.scan;
+  if (queue.in_flight > 1) return fill_places(queue, out);
+  std::vector<BoundShare> begun = begun_shares(queue, out.job.queue, 1);
+  const bool covers = !begun.empty() && begun.front().each >= queue.scan;
   if (queue.scan > Duration{} && !covers) {
     out.any_phase_shares.push_back({Kind::first_wait, std::nullopt, std::nullopt, 1, queue.scan});
-    if (queue.in_flight == 1) begun.clear();
+    begun.clear();
   }
   out.any_phase_shares.insert(out.any_phase_shares.end(), begun.begin(), begun.end());
   for (std::size_t j = 0; j < queue.jobs.size(); ++j) {

@@ -8,14 +8,21 @@
 //     R_i = max(s, longest continuous C') + sum over other released j of C'_j + C_i
 // because a service holds its place until a boundary, and only where no place is held at the
 // release i waits for its first boundary. On TCP with n under way all n places are held until i
-// starts:
-//     R_i = s + (sum over other released j of C'_j + the n longest continuous C') / n + C_i
+// starts, by no service for longer than that takes:
+//     R_i = s + floor_s(T) + C_i,
+//     T = least over k < n of (sum of the pool - its k longest) / (n - k),
+// floor_s down to whole scans, the pool the C'_j of other released j and the n longest of C' - s of
+// continuous ones. A continuous one on a queue that its own jobs alone hold up, one request under
+// way, is served again after at most X + C_i + s, from end to end, X the least with
+//     X = sum of other continuous C' + sum over recurring j of (floor((C'_i + X) / period_j) + 1)
+//     C'_j
+// as nothing waited when it began: all that is served until it starts again was released since.
 // Behind a gateway with several masters, or with n > 1 requests under way on the own connection:
 // until i leaves the line, the line serves own others (each released one once, and the n longest
 // continuous ones), or others of other masters while an own one waits there, or no own request is
 // at the line: then all n places are on the network (or held until a boundary), or i is on its way:
 //     R_i = s + sum over other released j of Cser_j + the n longest continuous Cser
-//           + (sum over other released j of w_j + the n longest continuous w) / n
+//           + T of their w: of other released j, and the n longest continuous ones
 //           + sum over other masters m of F_m + out_i + Cser_i + back_i,     w = out + back + s
 // A connection keeps its order. Each own request finds at most n_m requests of m at the line, and
 // m's periods limit how many can be served in a time L (R_k their own bound, with the first term
