@@ -95,6 +95,24 @@ TEST_CASE("T01: what comes on request alone is no error") {
             .starts_with("warning slave air: 96.0 % used by the longest durations"));
 }
 
+TEST_CASE("T02: what only requests make miss is a warning") {
+  // 144.0365 ms on request every 150 ms, beside 38.6198 ms in 160 ms: 120.2 %
+  const auto found = [](const std::string& cyclic) {
+    return findings_of_rule(
+        "T02",
+        network_plan({row("a", "gauge", 8, "every = \"" + cyclic + "\""),
+                      "{ name = \"b\", controller = \"kiln\", slave = \"pump\", fc = 3, at = 0, "
+                      "count = 100, into = \"%MW200\", on = \"%MX0\", min_gap = \"150ms\" }"}));
+  };
+  const auto disturbed = found("160ms");
+  REQUIRE(disturbed.size() == 1);
+  CHECK(disturbed[0].starts_with("warning transaction a: "));
+  // 38 ms do not fit into 30 ms whatever comes on request: T01 is the error
+  CHECK(findings_of_rule("T01", network_plan({row("a", "gauge", 8, "every = \"30ms\"")}))
+            .at(0)
+            .starts_with("error"));
+}
+
 TEST_CASE("T02: periods missed and periods not guaranteed") {
   // 100 registers take (8 + 205) x 0.572917 + 20 + 2.005208 = 144.0365 ms: the short one waits
   const std::string missed = network_plan(

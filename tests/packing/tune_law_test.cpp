@@ -62,10 +62,11 @@ struct Site {
 
 struct State {
   double use = 0;
+  bool overloaded = false;  // by what comes whatever happens
   std::uint64_t missed = 0;
   std::size_t late = 0;
   [[nodiscard]] bool reaches(TuneGoal goal) const {
-    const bool fits = missed == 0 && use <= 100;
+    const bool fits = missed == 0 && !overloaded;
     return goal == TuneGoal::guarantee ? fits && late == 0 : fits;
   }
 };
@@ -77,6 +78,7 @@ State state_of(const Site& site) {
   for (const timing::LineReport& line : report.lines) {
     if (line.transactions.empty()) continue;
     state.use = std::max(state.use, line.utilisation_percent);
+    state.overloaded = state.overloaded || line.cyclic_percent > 100;
     for (const timing::TransactionReport& t : line.transactions) {
       state.missed += t.missed;
       const bool cyclic = t.kind == model::TriggerKind::cyclic;

@@ -103,7 +103,7 @@ Tried tried_values(FactKind kind) {
   switch (kind) {
     case FactKind::reply: return {0, 500};
     case FactKind::rtt:
-    case FactKind::gateway_delay: return {0, 200};
+    case FactKind::gateway_delay:
     case FactKind::turnaround: return {0, 200};
     case FactKind::latency:  // of adapters over USB
     case FactKind::slave_pause:

@@ -20,7 +20,8 @@ constexpr std::array time_rules{
         check_times, Needs::timing},
     RuleEntry{
         RuleCode::T02, Severity::error, "period missed, or not guaranteed",
-        "An error where releases are lost although all slaves are well; a warning where the bound "
+        "An error where releases are lost although all slaves are well; a warning where that needs "
+        "requests as often as `min_gap` allows, and where the bound "
         "on its response exceeds the period.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "70ms", on_loss = "hold" }
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",

@@ -1,6 +1,8 @@
 // Family T, first half: does it fit (T01 to T03, T05, T07, T10).
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <optional>
 #include <set>
 
 #include "checks/rules.h"
@@ -28,7 +30,7 @@ constexpr double busy_share = 0.8;  // of all there is
 class TimeRules {
  public:
   TimeRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
-      : plan_(in.plan), timing_(timing), out_(out) {}
+      : plan_(in.plan), timing_(timing), out_(out), stop_(in.stop) {}
 
   void check() {
     for (const model::ResolvedTransaction& t : plan_.transactions) check_period(t);
@@ -200,6 +202,28 @@ class TimeRules {
                        declared(job).name, share, to_text(period), left, or_else);
   }
 
+  // Releases that are lost although nothing comes on request.
+  std::uint64_t missed_without_requests(std::size_t transaction) {
+    if (!without_requests_) {
+      timing::TimingModel quiet = timing_.model;
+      for (Queue& queue : quiet.queues) {
+        std::erase_if(queue.jobs, [](const Job& job) {
+          return job.kind == TriggerKind::on_bit || job.kind == TriggerKind::on_change;
+        });
+      }
+      timing::SimulationOptions options;
+      options.stop = stop_;
+      const auto seen = timing::simulate(quiet, options);
+      without_requests_.emplace();
+      for (std::size_t q = 0; q < quiet.queues.size(); ++q) {
+        for (std::size_t j = 0; j < quiet.queues[q].jobs.size(); ++j) {
+          (*without_requests_)[quiet.queues[q].jobs[j].transaction] = seen[q].jobs[j].missed;
+        }
+      }
+    }
+    return (*without_requests_)[transaction];
+  }
+
   // T02
   void check_response(const LineReport& line, const Queue& queue, std::size_t j,
                       std::optional<Severity> use) {
@@ -214,11 +238,20 @@ class TimeRules {
                     to_text(rounded_up(stays, milliseconds(10))));
     if (t.missed > 0) {
       if (use == Severity::error) return;
+      const std::string lost =
+          fmt::format("{} {} lost in {} simulated", t.missed,
+                      t.missed == 1 ? "release was" : "releases were", to_text(line.simulated));
+      if (line.on_request > 0 && missed_without_requests(job.transaction) == 0) {
+        report(out_, RuleCode::T02, Severity::warning, period_place(job), subject,
+               fmt::format("misses its period of {} when requests come as often as `min_gap` "
+                           "allows: {}; without them it keeps it",
+                           to_text(job.period), lost),
+               slower);
+        return;
+      }
       report(out_, RuleCode::T02, Severity::error, period_place(job), subject,
-             fmt::format("misses its period of {}: even with all slaves well, {} {} lost "
-                         "in {} simulated",
-                         to_text(job.period), t.missed,
-                         t.missed == 1 ? "release was" : "releases were", to_text(line.simulated)),
+             fmt::format("misses its period of {}: even with all slaves well, {}",
+                         to_text(job.period), lost),
              slower);
       cure_period(job, rounded_up(stays, milliseconds(10)));
     } else if (*t.response_bound > job.period && !use && !only_because_of_continuous(queue, t)) {
@@ -345,6 +378,8 @@ class TimeRules {
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
   Findings& out_;
+  std::stop_token stop_;
+  std::optional<std::map<std::size_t, std::uint64_t>> without_requests_;  // by transaction
 };
 
 }  // namespace
