@@ -172,6 +172,13 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
     return values;
   }
 
+  // Some slave here states no `reply`.
+  [[nodiscard]] bool rests_on_defaults() const {
+    return std::any_of(queue_.jobs.begin(), queue_.jobs.end(), [](const Job& job) {
+      return job.times.assumed.contains(model::FactKind::reply);
+    });
+  }
+
   void add_timeouts() {
     Remedy remedy{TuneKind::timeout, {}, {}, {}};
     remedy.present = steps_up(queue_.jobs.front().times.timeout, timeout_step);
@@ -179,8 +186,9 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
       const Duration timeout = steps * timeout_step;
       return Remedy::Size{
           fmt::format("{}: timeout = \"{}\"", owner(), to_text(timeout)),
-          fmt::format("{} to spare over the longest reply, as its `reply` is stated",
-                      model::in_ms(timeout - longest_)),
+          fmt::format("{} to spare over the longest reply, {}", model::in_ms(timeout - longest_),
+                      rests_on_defaults() ? "which is assumed: state `reply` first"
+                                          : "as its `reply` is stated"),
           everywhere(timeout, std::nullopt), steps};
     };
     for (const Duration timeout : timeouts()) {

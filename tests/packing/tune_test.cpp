@@ -295,3 +295,21 @@ TEST_CASE("of two that hurt every time the first is named") {
   CHECK(found[0].before.hurtful == 2);
   CHECK(found[0].before.worst == "gauge");
 }
+
+TEST_CASE("a shorter timeout says whether the reply it leaves room for is stated or assumed") {
+  const std::string stated = test::with_rows(
+      {row("a", "gauge", 2, "every = \"500ms\""), row("b", "pump", 2, "every = \"500ms\"")});
+  const auto cost_of = [](const std::string& plan) {
+    for (const TuneAdvice& each : advice(plan)) {
+      if (const TuneChange* change = change_of(each, TuneKind::timeout)) return change->cost;
+    }
+    return std::string();
+  };
+  const std::string slow =
+      replaced(stated, "format = \"8E1\"\n", "format = \"8E1\"\ntimeout = \"2s\"\n");
+  CHECK(cost_of(slow).find("as its `reply` is stated") != std::string::npos);
+  const std::string open =
+      replaced(slow, "map = \"pump.csv\"\nreply = { typical = \"5ms\", max = \"20ms\" }\n",
+               "map = \"pump.csv\"\n");
+  CHECK(cost_of(open).find("which is assumed: state `reply` first") != std::string::npos);
+}

@@ -101,8 +101,8 @@ struct Tried {
 };
 Tried tried_values(FactKind kind) {
   switch (kind) {
-    case FactKind::reply: return {0, 500};
-    case FactKind::rtt:
+    case FactKind::reply: return {1, 500};
+    case FactKind::rtt: return {0.2, 200};
     case FactKind::gateway_delay:
     case FactKind::turnaround: return {0, 200};
     case FactKind::latency:  // of adapters over USB
