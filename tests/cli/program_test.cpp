@@ -99,6 +99,27 @@ TEST_CASE("the JSON of check is one document, whatever happened") {
   CHECK(Json::parse(check.out)["findings"][0]["rule"] == "P01");
 }
 
+TEST_CASE("an accepted assumption is left out, an idle accept of one is told in every form") {
+  const std::string accept =
+      "[review]\naccepts = [ { rule = \"A04\", at = \"line north\", why = \"seen\" } ]\n";
+  const Site used(with_error() + accept);
+  CHECK(used.run({"check", "plan.toml"}).out.find("A04") == std::string::npos);
+  const Site idle(good_plan() + accept);  // no verdict rests on its timeout
+  for (const std::vector<std::string>& form :
+       {std::vector<std::string>{}, {"--json"}, {"--format", "csv"}, {"--format", "sarif"}}) {
+    std::vector<std::string> arguments{"check", "plan.toml"};
+    arguments.insert(arguments.end(), form.begin(), form.end());
+    const Outcome check = idle.run(arguments);
+    CHECK(check.status == 0);
+    CHECK(check.err.empty());
+    CHECK(check.out.find("A04 does not speak about 'line north'") != std::string::npos);
+  }
+  // whoever does not try assumptions does not judge what is accepted of them
+  CHECK(idle.run({"export", "plan.toml", "-o", "out"}).status == 0);
+  CHECK(used.run({"check", "plan.toml", "--fix", "--dry-run"}).out.find("P09") ==
+        std::string::npos);
+}
+
 TEST_CASE("rules can be picked, wrong ones are refused") {
   const Site site(with_error());
   CHECK(site.run({"check", "plan.toml", "--rules", "M"}).status == 0);

@@ -163,7 +163,10 @@ std::optional<Finding> broken_law(const Findings& before, const Trial& trial,
   for (const auto& [key, count] : cured) {
     const auto at = now.find(key);
     const std::size_t left = at == now.end() ? 0 : at->second.all;
-    if (left + count <= was.at(key).all) continue;
+    // what only a look at assumptions finds is not among those before
+    const auto known = was.find(key);
+    const std::size_t all = known == was.end() ? count : known->second.all;
+    if (left + count <= all) continue;
     return *std::find_if(trial.findings.begin(), trial.findings.end(),
                          [&key = key](const Finding& f) { return key_of(f) == key; });
   }

@@ -89,6 +89,7 @@ using FactValue = std::variant<Duration, Delay, std::int64_t, double>;
 // "500ms", "10ms typical, 50ms at most", "1", "first"
 [[nodiscard]] std::string fact_text(FactKind kind, const FactValue& value);
 
+// `measured`: given instead, by a measurement or to be tried.
 enum class Basis : std::uint8_t { stated, measured, assumed };
 [[nodiscard]] std::string_view to_string(Basis basis);
 
