@@ -38,7 +38,7 @@ namespace greymet::tables {
 // What the plan accepts, and what could not be judged.
 [[nodiscard]] Table accepts_table(const model::ResolvedPlan& plan);
 [[nodiscard]] Table not_judged_table(const model::ResolvedPlan& plan);
-// What defaults stand for: one row a kind and value, of those that somebody asks or uses.
+// What defaults stand for: one row a kind and value, whether anybody asks for it or not.
 [[nodiscard]] Table assumed_table(const model::ResolvedPlan& plan);
 
 // Rules of the catalogue.
