@@ -59,7 +59,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
     for (const Job& job : queue_.jobs) {
       const auto& t = plan_.transactions[job.transaction];
       if (!t.target->is_peer && !job.times.broadcast) slaves_.insert(t.target->index);
-      if (!job.times.broadcast) longest_ = std::max(longest_, longest_reply(job.times));
+      if (!job.times.broadcast) longest_ = std::max(longest_, least_wait(job.times));
     }
   }
 
@@ -81,11 +81,11 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
   [[nodiscard]] const model::Transaction& declared(const Job& job) const {
     return plan_.declared(plan_.transactions[job.transaction]);
   }
-  // A transparent gateway leaves timeout and retries to the master.
-  [[nodiscard]] std::optional<std::size_t> transparent_gateway() const {
+  // A transparent gateway, or one that says nothing of a silent slave, leaves it to the master.
+  [[nodiscard]] std::optional<std::size_t> gateway_of_master() const {
     for (const Job& job : queue_.jobs) {
       const auto& gateway = plan_.transactions[job.transaction].channel->gateway;
-      if (gateway && job.times.timeout_of_master) return gateway;
+      if (gateway && (job.times.timeout_of_master || job.times.silent_gateway)) return gateway;
     }
     return std::nullopt;
   }
@@ -94,7 +94,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
   [[nodiscard]] std::function<void(Plan&)> everywhere(std::optional<Duration> timeout,
                                                       std::optional<std::int64_t> retries) const {
     const auto line = queue_.line;
-    const auto gateway = transparent_gateway();
+    const auto gateway = gateway_of_master();
     const auto slaves = slaves_;
     return [=](Plan& plan) {
       const auto set = [&](auto& owner) {
@@ -111,7 +111,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
     };
   }
   [[nodiscard]] std::string owner() const {
-    if (const auto gateway = transparent_gateway()) {
+    if (const auto gateway = gateway_of_master()) {
       return fmt::format("gateway {}", plan_.plan.gateways[*gateway].name);
     }
     if (queue_.line) return fmt::format("line {}", plan_.plan.lines[*queue_.line].name);
@@ -146,7 +146,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
   }
 
   void add_retries() {
-    const std::int64_t present = queue_.jobs.front().times.retries;
+    const std::int64_t present = timing::failure_times(queue_.jobs.front().times).tries - 1;
     Remedy remedy{TuneKind::retries, {}, {}, {}};
     for (std::int64_t retries = std::min<std::int64_t>(present, 5) - 1; retries >= 0; --retries) {
       remedy.sizes.push_back({fmt::format("{}: retries = {}", owner(), retries),
@@ -159,7 +159,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
 
   // From the present timeout down to the longest reply.
   [[nodiscard]] std::vector<Duration> timeouts() const {
-    const Duration present = queue_.jobs.front().times.timeout;
+    const Duration present = timing::failure_times(queue_.jobs.front().times).timeout;
     const Duration least = rounded_up(longest_, timeout_step);
     std::vector<Duration> values;
     for (std::size_t i = 1; i <= timeouts_tried; ++i) {
@@ -181,7 +181,8 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
 
   void add_timeouts() {
     Remedy remedy{TuneKind::timeout, {}, {}, {}};
-    remedy.present = steps_up(queue_.jobs.front().times.timeout, timeout_step);
+    remedy.present =
+        steps_up(timing::failure_times(queue_.jobs.front().times).timeout, timeout_step);
     remedy.of_amount = [this, alive = shared_from_this()](std::int64_t steps) {
       const Duration timeout = steps * timeout_step;
       return Remedy::Size{

@@ -10,6 +10,7 @@
 
 #include "engine/world.h"
 #include "plans.h"
+#include "timing/report.h"
 #include "timing/simulation.h"
 
 using namespace greymet;
@@ -89,7 +90,8 @@ std::string random_when(bool on_line, bool continuous) {
 }
 
 // Two controllers, a serial line, a gateway that both use, a slave on TCP.
-std::string random_plan() {
+std::string random_plan(
+    const std::string& gateway = "timeout = \"30s\"\non_silence = \"exception\"\n") {
   const bool scan = *rc::gen::arbitrary<bool>();
   std::string text =
       fmt::format(R"([controller.kiln]
@@ -123,8 +125,7 @@ pause = "{}"
       *rc::gen::arbitrary<bool>() ? "park = { after = 2, retry = \"1700ms\" }" : "");
   text += fmt::format(R"([gateway.roof-box]
 host = "10.20.0.40"
-timeout = "30s"
-framing = "tcp"
+{}framing = "tcp"
 in_flight = {}
 delay = {{ typical = "2ms", max = "6ms" }}
 rtt = {{ typical = "1ms", max = "3ms" }}
@@ -136,7 +137,7 @@ format = "8N2"
 timeout = "90ms"
 retries = 1
 )",
-                      one_of({"1", "2"}));
+                      gateway, one_of({"1", "2"}));
   for (const char* slave : {"a", "b", "c"}) {
     text += fmt::format(
         "[slave.{0}]\nline = \"north\"\nunit = {1}\nreply = {{ typical = \"{2}ms\", max = "
@@ -267,5 +268,52 @@ TEST_CASE("so they do when slaves fall silent, refuse, and come back") {
       faults.push_back(fault);
     }
     compare(loaded.plan, timing::Durations::longest, faults);
+  });
+}
+
+TEST_CASE("what a gateway that says nothing of a silent slave costs stays within what is printed") {
+  rc::prop("responses of others: their bound and the stall", [] {
+    const std::string text = random_plan(
+        fmt::format("timeout = \"{}ms\"\nretries = {}\n{}", *rc::gen::inRange(300, 700),
+                    *rc::gen::inRange(0, 3), one_of({"", "on_silence = \"nothing\"\n"})));
+    RC_LOG() << text;
+    const auto loaded = test::load(text);
+    const timing::TimingReport report = timing::analyse_longest(loaded.plan);
+    const timing::TimingModel& timing = report.model;
+    const std::size_t silent = *rc::gen::inRange<std::size_t>(0, timing.devices.size());
+    WorldOptions options;
+    options.durations = timing::Durations::longest;
+    options.programs = false;
+    options.faults_by_request = true;
+    options.master.triggers_always = true;
+    options.master.late_answers = {};
+    Fault fault;
+    fault.at = milliseconds(*rc::gen::inRange(0, 2500));
+    fault.until = seconds(20);
+    fault.is_peer = timing.devices[silent].is_peer;
+    fault.index = timing.devices[silent].index;
+    fault.kind = FaultKind::silent;
+    options.faults = FaultScript({fault});
+    std::map<std::size_t, model::Duration> stall_of_queue;
+    for (const timing::Stall& stall : report.stalls.stalls) {
+      if (stall.silent != timing.devices[silent]) continue;
+      for (const timing::StallOn& on : stall.queues) stall_of_queue[on.queue] = on.first;
+    }
+    World world(loaded.plan, timing, options);
+    world.run_until(horizon, [&](const RequestRecord& record) {
+      const timing::Queue& queue = timing.queues[record.link];
+      const timing::Job& job = queue.jobs[record.job];
+      if (job.device == silent || !timing::is_released(job.kind) ||
+          record.outcome == Outcome::dropped) {
+        return;
+      }
+      const auto line = std::find_if(report.lines.begin(), report.lines.end(),
+                                     [&](const auto& l) { return l.queue == record.link; });
+      const auto& bound = line->transactions[record.job].response_bound_any_phase;
+      if (!bound) return;
+      INFO(text << loaded.plan.exchange.find(job.transaction)->name);
+      RC_ASSERT((record.end - record.release).count() <=
+                (*bound + stall_of_queue[record.link]).count());
+    });
   });
 }

@@ -283,7 +283,10 @@ TEST_CASE("behind a translating gateway the line's own timeout is the one to cha
     REQUIRE(change != nullptr);
     return change->text.substr(0, change->text.find(':'));
   };
-  CHECK(timeout(plan("")) == "line roof");
+  CHECK(timeout(plan("on_silence = \"exception\"\n")) == "line roof");
+  // of a box that says nothing the master waits for its own timeout
+  const std::string brief = "[line.roof]\ntimeout = \"200ms\"\nretries = 0\n";
+  CHECK(timeout(replaced(plan(""), "[line.roof]\n", brief)) == "gateway box");
   CHECK(timeout(plan("framing = \"rtu\"\n")) == "gateway box");
 }
 

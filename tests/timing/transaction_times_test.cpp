@@ -163,7 +163,9 @@ TEST_CASE("through a gateway: the network, the box and the serial time") {
   };
   const double t_char = 11 / 9.6;
   const double serial = 8 * t_char + 30 + 25 * t_char + 3.5 * t_char;
-  auto times = times_of(plan("timeout = \"4s\"\ndelay = { typical = \"2ms\", max = \"8ms\" }"));
+  auto times =
+      times_of(plan("timeout = \"4s\"\non_silence = \"exception\"\ndelay = { typical = \"2ms\", "
+                    "max = \"8ms\" }"));
   CHECK(to_ms(times.longest) == Approx(5 + 8 + serial).margin(tolerance));
   CHECK(to_ms(times.serial_longest()) == Approx(serial).margin(tolerance));
   CHECK(times.request_bytes == 12);
@@ -171,12 +173,24 @@ TEST_CASE("through a gateway: the network, the box and the serial time") {
   const double gives_up = 5 + 8 + 2 * (8 * t_char + 500 + 3.5 * t_char);
   CHECK(to_ms(*times.silent) == Approx(gives_up).margin(tolerance));
   // a master that is less patient gives up first
-  times = times_of(plan("timeout = \"700ms\""));
+  times = times_of(plan("timeout = \"700ms\"\non_silence = \"exception\""));
   CHECK(to_ms(*times.silent) == 700);
   // a transparent gateway says nothing: the master waits, as often as it tries
   times = times_of(plan("timeout = \"700ms\"\nretries = 1\nframing = \"rtu\""));
   CHECK(to_ms(*times.silent) == 1400);
   CHECK(times.request_bytes == 8);
+  // neither does one that translates, where nobody says that it does: the worst is taken
+  for (const std::string said : {"", "on_silence = \"nothing\"\n"}) {
+    const std::string box = said + "delay = { typical = \"2ms\", max = \"8ms\" }\nretries = 2\n";
+    times = times_of(plan("timeout = \"4s\"\n" + box));
+    CHECK(to_ms(*times.silent) == 3 * 4000);
+    CHECK(to_ms(times.failed_attempt) == 4000);
+    CHECK(times.request_bytes == 12);
+    CHECK(times.assumed.contains(model::FactKind::on_silence) == said.empty());
+    // a master that asks again while the box still tries finds the line busy
+    times = times_of(plan("timeout = \"700ms\"\n" + box));
+    CHECK(to_ms(*times.silent) == Approx(3 * gives_up).margin(tolerance));
+  }
 }
 
 TEST_CASE("what a time needs and is missing leaves it out") {

@@ -90,7 +90,7 @@ FactValue with_size(const FactValue& like, double size) {
 
 bool is_word(FactKind kind) {
   return kind == FactKind::timeout_to || kind == FactKind::order || kind == FactKind::framing ||
-         kind == FactKind::connect || kind == FactKind::sends;
+         kind == FactKind::on_silence || kind == FactKind::connect || kind == FactKind::sends;
 }
 
 // Between these values are tried, in milliseconds or as they are: what is found in plants. Beyond

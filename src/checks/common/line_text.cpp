@@ -62,15 +62,18 @@ bool tries_are_known(const model::RefusedKeys& refused) {
   return !refused.contains("timeout") && !refused.contains("retries") && !refused.contains("park");
 }
 
+TimeoutOwner gateway_as_owner(const model::ResolvedPlan& plan, std::size_t index) {
+  const model::Gateway& gateway = plan.plan.gateways[index];
+  return {subject_of(gateway), place_or(gateway.timeout, gateway.place),
+          tries_are_known(gateway.refused)};
+}
+
 }  // namespace
 
 TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::ResolvedTransaction& t) {
-  if (t.channel->gateway) {
-    const model::Gateway& gateway = plan.plan.gateways[*t.channel->gateway];
-    if (plan.exchange.gateways[*t.channel->gateway].framing == model::GatewayFraming::rtu) {
-      return {subject_of(gateway), place_or(gateway.timeout, gateway.place),
-              tries_are_known(gateway.refused)};
-    }
+  if (t.channel->gateway &&
+      plan.exchange.gateways[*t.channel->gateway].framing == model::GatewayFraming::rtu) {
+    return gateway_as_owner(plan, *t.channel->gateway);
   }
   if (t.channel->line) {
     const model::Line& line = plan.plan.lines[*t.channel->line];
@@ -83,6 +86,13 @@ TimeoutOwner timeout_owner(const model::ResolvedPlan& plan, const model::Resolve
   }
   const model::Slave& slave = plan.plan.slaves[t.target->index];
   return {subject_of(slave), place_or(slave.timeout, slave.place), tries_are_known(slave.refused)};
+}
+
+TimeoutOwner silence_owner(const model::ResolvedPlan& plan, const model::ResolvedTransaction& t) {
+  if (t.channel->gateway && !plan.exchange.gateways[*t.channel->gateway].answers_for_silent()) {
+    return gateway_as_owner(plan, *t.channel->gateway);
+  }
+  return timeout_owner(plan, t);
 }
 
 }  // namespace greymet::checks::internal

@@ -24,5 +24,9 @@ struct TimeoutOwner {
 };
 [[nodiscard]] TimeoutOwner timeout_owner(const model::ResolvedPlan& plan,
                                          const model::ResolvedTransaction& t);
+// Whose `timeout` ends the wait for a slave that does not answer: another's behind a gateway that
+// says nothing of it.
+[[nodiscard]] TimeoutOwner silence_owner(const model::ResolvedPlan& plan,
+                                         const model::ResolvedTransaction& t);
 
 }  // namespace greymet::checks::internal

@@ -66,7 +66,7 @@ void report_silenced(const RuleInput& in, const model::Slave& slave, std::size_t
   const std::size_t alike = tripping.size();
   const auto& ref = worst->failing.front().job;
   const auto& t = in.plan.transactions[timing.model.queues[ref.queue].jobs[ref.job].transaction];
-  const auto owner = internal::timeout_owner(in.plan, t);
+  const auto owner = internal::silence_owner(in.plan, t);
   if (!owner.is_known) return;
   const Duration wait = longest_wait(*worst);
   const std::string more =

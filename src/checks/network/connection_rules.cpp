@@ -113,14 +113,18 @@ void check_gateway(const model::ResolvedPlan& plan, const timing::TimingReport& 
   if (worst == nullptr || needed <= timeout) return;
   const auto& t = plan.transactions[worst->transaction];
   if (!internal::timeout_owner(plan, t).is_known || gateway.refused.contains("timeout")) return;
+  const std::string slave = plan.target_name(*t.target);
   const std::string others =
       foreign > Duration{} ? fmt::format(", {} of them for other masters", in_ms(foreign)) : "";
   report(
       out, RuleCode::N06, Severity::error, place_or(gateway.timeout, gateway.place),
       subject_of(gateway),
-      fmt::format("the master gives up after {}, but the gateway may take {} to say that {} does "
-                  "not answer ({} tries of {}{}): the late answer meets the next request",
-                  to_text(timeout), in_ms(needed), plan.target_name(*t.target),
+      fmt::format("the master gives up after {}, but the gateway may {} ({} tries of {}{}): the "
+                  "late answer meets the next request",
+                  to_text(timeout),
+                  effective.answers_for_silent()
+                      ? fmt::format("take {} to say that {} does not answer", in_ms(needed), slave)
+                      : fmt::format("still try to reach {} for {}", slave, in_ms(needed)),
                   1 + worst->times.retries, to_text(worst->times.timeout), others),
       fmt::format("write timeout = \"{}\" here, or a shorter timeout at line {}",
                   to_text(rounded_up(needed, std::chrono::milliseconds(100))),

@@ -273,7 +273,8 @@ void check_parking(const RuleInput& in, Findings& out) {
     model::Duration tries{};
     for (const timing::Job& job : queue.jobs) {
       if (job.times.broadcast) continue;
-      tries = std::max(tries, (1 + job.times.retries) * job.times.timeout);
+      const timing::FailureTimes failure = timing::failure_times(job.times);
+      tries = std::max(tries, failure.tries * failure.timeout);
     }
     const model::Duration round = line.round.value_or(model::Duration{});
     const model::Duration least = std::max(tries, round);

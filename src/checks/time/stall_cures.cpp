@@ -54,9 +54,9 @@ Duration StallCures::longest_answer(const model::Subject& owner) {
     for (const Queue& queue : timing_.model.queues) {
       for (const Job& job : queue.jobs) {
         if (job.times.broadcast) continue;
-        const auto whose = timeout_owner(plan_, plan_.transactions[job.transaction]);
+        const auto whose = silence_owner(plan_, plan_.transactions[job.transaction]);
         Duration& longest = longest_answers_[whose.subject];
-        longest = std::max(longest, timing::longest_reply(job.times));
+        longest = std::max(longest, timing::least_wait(job.times));
       }
     }
   }

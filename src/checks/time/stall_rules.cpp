@@ -69,9 +69,9 @@ class StallRules {
     for (const Stall& stall : stalls_.stalls) {
       if (!hurts(stall, StallKind::first)) continue;
       const auto& t = transaction(job_at(stall.failing.front().job));
-      const auto timeout_owner = internal::timeout_owner(plan_, t);
-      if (!timeout_owner.is_known) continue;
-      const model::Subject& owner = timeout_owner.subject;
+      const auto silence_owner = internal::silence_owner(plan_, t);
+      if (!silence_owner.is_known) continue;
+      const model::Subject& owner = silence_owner.subject;
       if (by_owner[owner].empty()) order.push_back(owner);
       by_owner[owner].push_back(&stall);
     }
@@ -111,7 +111,7 @@ class StallRules {
     }
     const FailingJob& failing = worst->failing.front();
     const auto& t = transaction(job_at(failing.job));
-    const auto owner = internal::timeout_owner(plan_, t);
+    const auto owner = internal::silence_owner(plan_, t);
     const std::string others = hurt.size() > names.size()
                                    ? fmt::format(" and {} more", hurt.size() - names.size())
                                    : std::string();

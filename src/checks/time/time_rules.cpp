@@ -319,7 +319,8 @@ class TimeRules {
     std::size_t count = 0;
     const Job* worst = nullptr;
     const auto all_tries = [](const Job& job) {
-      return (1 + job.times.retries) * job.times.timeout;
+      const timing::FailureTimes failure = timing::failure_times(job.times);
+      return failure.tries * failure.timeout;
     };
     for (const Job& job : queue.jobs) {
       if (job.kind != TriggerKind::cyclic || job.times.broadcast) continue;
@@ -328,15 +329,16 @@ class TimeRules {
       if (worst == nullptr || job.period < worst->period) worst = &job;
     }
     if (worst == nullptr) return;
-    if (!internal::timeout_owner(plan_, plan_.transactions[worst->transaction]).is_known) return;
+    if (!internal::silence_owner(plan_, plan_.transactions[worst->transaction]).is_known) return;
+    const timing::FailureTimes failure = timing::failure_times(worst->times);
     const std::string more = count > 1 ? fmt::format(", as are those of {} more", count - 1) : "";
     report(
         out_, RuleCode::T07, Severity::note, period_place(*worst),
         line_subject(plan_, timing_, line),
         fmt::format("the tries of {} to a silent slave take {} ({} x {}), longer than its period "
                     "of {}{}: it then runs at the pace of its timeouts",
-                    declared(*worst).name, to_text(all_tries(*worst)), 1 + worst->times.retries,
-                    to_text(worst->times.timeout), to_text(worst->period), more),
+                    declared(*worst).name, to_text(all_tries(*worst)), failure.tries,
+                    to_text(failure.timeout), to_text(worst->period), more),
         cure_for_tries(*worst, queue));
   }
 
@@ -344,15 +346,15 @@ class TimeRules {
   [[nodiscard]] static std::string cure_for_tries(const Job& worst, const Queue& queue) {
     Duration longest{};
     for (const Job& job : queue.jobs) {
-      if (!job.times.broadcast) longest = std::max(longest, timing::longest_reply(job.times));
+      if (!job.times.broadcast) longest = std::max(longest, timing::least_wait(job.times));
     }
-    for (const std::int64_t tries : {1 + worst.times.retries, std::int64_t{1}}) {
+    const timing::FailureTimes failure = timing::failure_times(worst.times);
+    for (const std::int64_t tries : {failure.tries, std::int64_t{1}}) {
       const Duration timeout = model::rounded_down(worst.period / tries, milliseconds(10));
       if (timeout < longest || timeout <= Duration{}) continue;
       return fmt::format("write timeout = \"{}\"{} (the longest answer takes {}), or accept it",
-                         to_text(std::min(timeout, worst.times.timeout)),
-                         tries == 1 && worst.times.retries > 0 ? " and retries = 0" : "",
-                         in_ms(longest));
+                         to_text(std::min(timeout, failure.timeout)),
+                         tries == 1 && failure.tries > 1 ? " and retries = 0" : "", in_ms(longest));
     }
     return "a longer period, or accept it";
   }

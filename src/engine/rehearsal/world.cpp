@@ -331,10 +331,12 @@ void World::begin_on_line(SharedLine& line, Duration at) {
   event.turn = faults_at(event.turn, at);  // those of the beginning
   const Effects effects = options_.faults.at(t.target, event.turn);
   const timing::FailureTimes failure = timing::failure_times(times);
-  // a translating gateway tries by itself; a transparent one waits as long as one try of the master
-  const std::int64_t tries = t.endpoint.translated ? failure.tries : 1;
+  // a gateway that translates tries by itself; else the line is the master's for one try
+  const Duration in_vain = t.endpoint.answered_for ? failure.tries * failure.each
+                           : t.endpoint.translated ? times.silent_gateway->on_line
+                                                   : failure.each;
   Duration busy = effects.silent
-                      ? tries * failure.each
+                      ? in_vain
                       : delays_.draw(serial.shortest(), serial.typical(), serial.longest());
   if (effects.exception && !effects.silent) busy = std::min(busy, serial.exception_longest());
   event.at = at + busy;
@@ -351,7 +353,7 @@ void World::end_on_line(const Event& event) {
   if (const auto request = frame_of(event.bytes, to.framing)) {
     Duration back = delays_.draw({}, times.network->back_typical, times.network->back_longest);
     Responder::FromLine from = responder_.answer_from_line(
-        question(event, *request, event.turn), queue.line, to.translated, delays_.random());
+        question(event, *request, event.turn), queue.line, to.answered_for, delays_.random());
     if (!from.in_time) back = timing::failure_times(times).after;
     if (const auto target = field_.on_line(*queue.line, request->unit); target && target->is_peer) {
       called_.push_back(target->index);

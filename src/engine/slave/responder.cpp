@@ -36,7 +36,7 @@ FaultyReply Responder::answer(const Question& question, const model::Target& tar
 
 Responder::FromLine Responder::answer_from_line(const Question& question,
                                                 std::optional<model::LineIndex> line,
-                                                bool translated, std::mt19937_64& random) {
+                                                bool answers_for_silent, std::mt19937_64& random) {
   const std::uint8_t unit = question.frame.unit;
   if (line && unit == 0) {
     tell_all(question, *line);
@@ -51,7 +51,7 @@ Responder::FromLine Responder::answer_from_line(const Question& question,
   }
   FromLine out;
   out.in_time = false;
-  if (!translated) return out;
+  if (!answers_for_silent) return out;
   const auto function = std::to_integer<std::uint8_t>(question.frame.pdu[0]);
   const auto refusal = modbus::encode_exception(
       {function,

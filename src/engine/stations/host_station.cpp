@@ -168,8 +168,8 @@ void HostStation::answer_from_line(const OnLine& request, Duration begin) {
   const bool translated = framing_ == modbus::Framing::tcp;
   const Duration back = delays_.draw(gateway.rtt) / 2;
   Responder::FromLine from = responder_.answer_from_line(
-      {frame, request.frame.raw, framing_, begin, begin, gateway.timeout}, line_, translated,
-      delays_.random());
+      {frame, request.frame.raw, framing_, begin, begin, gateway.timeout}, line_,
+      gateway.answers_for_silent(), delays_.random());
   Duration busy{};
   if (from.in_time && line_) {
     const std::size_t frame_around = modbus::framed_length(3, framing_);

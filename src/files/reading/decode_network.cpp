@@ -128,8 +128,19 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
   gateway.connections = in.integer("connections", 1, most_connections);
   gateway.in_flight = in.integer("in_flight", 1, most_connections);
   gateway.framing = in.choice<model::GatewayFraming>("framing", framings);
+  static constexpr std::array<Words<model::OnSilence>, 2> silences{
+      {{"exception", model::OnSilence::exception}, {"nothing", model::OnSilence::nothing}}};
+  gateway.on_silence = in.choice<model::OnSilence>("on_silence", silences);
   gateway.delay = read_delay(in, "delay");
   gateway.rtt = read_delay(in, "rtt");
+  if (gateway.framing && gateway.framing->value == model::GatewayFraming::rtu &&
+      gateway.on_silence && gateway.on_silence->value == model::OnSilence::exception) {
+    in.report(
+        model::RuleCode::P05, gateway.on_silence->place,
+        "a transparent gateway (framing = \"rtu\") hands on what slaves say, and says nothing "
+        "for them",
+        "leave out `on_silence`, or write framing = \"tcp\"");
+  }
   in.finish();
   gateway.refused = in.refused();
   return gateway;

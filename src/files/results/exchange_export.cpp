@@ -140,15 +140,18 @@ SortedJson line_json(const Exchange& exchange, const model::ExchangeLine& l) {
 }
 
 SortedJson gateway_json(const model::ExchangeGateway& g) {
-  return {{"name", g.name},
-          {"host", or_null(g.host)},
-          {"port", g.port},
-          {"timeout_ns", nanoseconds(g.timeout)},
-          {"retries", g.retries},
-          {"in_flight", g.in_flight},
-          {"framing", g.framing == model::GatewayFraming::tcp ? "tcp" : "rtu"},
-          {"delay", delay_json(g.delay)},
-          {"rtt", delay_json(g.rtt)}};
+  SortedJson out{{"name", g.name},
+                 {"host", or_null(g.host)},
+                 {"port", g.port},
+                 {"timeout_ns", nanoseconds(g.timeout)},
+                 {"retries", g.retries},
+                 {"in_flight", g.in_flight},
+                 {"framing", g.framing == model::GatewayFraming::tcp ? "tcp" : "rtu"},
+                 {"delay", delay_json(g.delay)},
+                 {"rtt", delay_json(g.rtt)}};
+  // left out where it is the default, so that older fingerprints stay
+  if (g.answers_for_silent()) out["on_silence"] = "exception";
+  return out;
 }
 
 SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {

@@ -76,6 +76,9 @@ ExchangeGateway effective(const Gateway& gateway, Taker take) {
   out.connections = optional_of(gateway.connections);
   out.in_flight = take(FactKind::in_flight, gateway.in_flight, defaults::in_flight);
   out.framing = take(FactKind::framing, gateway.framing, GatewayFraming::tcp);
+  if (out.framing == GatewayFraming::tcp) {
+    out.on_silence = take(FactKind::on_silence, gateway.on_silence, OnSilence::nothing);
+  }
   out.delay = take(FactKind::gateway_delay, gateway.delay, defaults::gateway_delay);
   out.rtt = take(FactKind::rtt, gateway.rtt, defaults::rtt);
   out.assumed = take.assumed();
@@ -323,6 +326,7 @@ Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
   const ExchangeGateway& gateway = exchange.gateways[*serial.via];
   out.gateway = serial.via;
   out.translated = gateway.framing == GatewayFraming::tcp;
+  out.answered_for = gateway.answers_for_silent();
   out.framing = out.translated ? Framing::tcp : Framing::rtu;
   out.timeout = gateway.timeout;
   out.retries = gateway.retries;

@@ -49,6 +49,9 @@ constexpr std::array<FactTraits, fact_kinds> all_traits{{
      R"(order = "list")", in_project, false},
     {"framing", "the framing behind the gateway", "it is taken to translate, and to try by itself",
      R"(framing = "rtu")", in_project, false},
+    {"on_silence", "what the gateway says of a silent slave",
+     "the worst: nothing, as some boxes do", R"(on_silence = "exception")",
+     "its manual says it, or `greymet run` with that slave off", false},
     {"in_flight", "the number of requests under way at once", "one, which everybody takes",
      "in_flight = 2", in_manual, false},
     {"connect", "the life of a connection", "it is taken to be kept", R"(connect = "each")",
@@ -62,6 +65,7 @@ std::string enumeration_text(FactKind kind, std::int64_t value) {
     case FactKind::timeout_to: return value == 0 ? "first" : "last";
     case FactKind::order: return value == 0 ? "due" : "list";
     case FactKind::framing: return value == 0 ? "tcp" : "rtu";
+    case FactKind::on_silence: return value == 0 ? "nothing" : "exception";
     case FactKind::connect: return value == 0 ? "keep" : "each";
     case FactKind::sends: return value == 0 ? "anytime" : "scan";
     default: return std::to_string(value);

@@ -14,10 +14,11 @@ FailingJob failing_job(JobRef ref, const Job& job) {
   const FailureTimes times = failure_times(job.times);
   return {ref,
           times.before + times.after,
-          times.each - job.times.timeout,
-          job.times.timeout,
+          times.own_tries > Duration{} ? Duration{} : times.each - times.timeout,
+          times.timeout,
           times.tries,
-          times.host_off};
+          times.host_off,
+          times.own_tries};
 }
 
 // Both kinds of stall of one queue, or parts of them.
@@ -123,8 +124,8 @@ class StallSums {
       std::vector<Duration> on_line;
       Duration one_try{};
       for (const FailingJob& f : jobs) {
-        on_line.push_back(f.tries * (f.each + f.timeout));
-        one_try = std::max(one_try, f.each + f.timeout);
+        on_line.push_back(f.tries * f.try_time());
+        one_try = std::max(one_try, f.try_time());
       }
       keep_longest(on_line, master.in_flight);
       const Duration longest = on_line.front();

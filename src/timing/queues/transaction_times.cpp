@@ -82,12 +82,19 @@ void fill_gateway(const Endpoint& to, TransactionTimes& times) {
   times.exception_longest += added;
   const std::int64_t tries = 1 + to.retries;
   if (!to.broadcast) {
-    // A translating gateway answers exception 0B after its own tries, and that ends it. Whoever
-    // gives up first, the master or the gateway, ends the wait.
-    const Duration gateway_gives_up = added + (1 + times.retries) * times.failed_attempt;
-    times.silent =
-        to.translated ? std::min(gateway_gives_up, tries * to.timeout) : tries * to.timeout;
-    times.failed_attempt = to.translated ? std::min(gateway_gives_up, to.timeout) : to.timeout;
+    const Duration own_tries = (1 + times.retries) * times.failed_attempt;
+    const Duration gateway_gives_up = added + own_tries;
+    if (to.answered_for) {
+      // It answers exception 0B after its own tries, and that ends it. Whoever gives up first, the
+      // master or the gateway, ends the wait.
+      times.silent = std::min(gateway_gives_up, tries * to.timeout);
+      times.failed_attempt = std::min(gateway_gives_up, to.timeout);
+    } else {
+      if (to.translated)
+        times.silent_gateway = {to.timeout, to.retries, own_tries, gateway_gives_up};
+      times.failed_attempt = to.translated ? std::max(to.timeout, gateway_gives_up) : to.timeout;
+      times.silent = tries * times.failed_attempt;
+    }
   }
   if (!to.translated) {
     times.timeout_of_master = true;
@@ -122,7 +129,12 @@ std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
 }
 
 FailureTimes failure_times(const TransactionTimes& times) {
-  FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off};
+  if (times.silent_gateway) {
+    const SilentGateway& waits = *times.silent_gateway;
+    const Duration each = std::max(waits.timeout, waits.own_tries);
+    return {{}, each, {}, 1 + waits.retries, times.host_off, waits.timeout, waits.own_tries};
+  }
+  FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off, times.timeout, {}};
   // the timeout begins with the request, behind the connection that each try opens
   if (times.network && !times.serial) out.each += times.network->connect_longest;
   if (!times.serial || times.timeout_of_master) return out;
@@ -153,6 +165,10 @@ Duration longest_reply(const TransactionTimes& times) {
   return transparent ? times.network->out_longest + times.serial->request_longest() + on_line +
                            times.network->back_longest
                      : on_line;
+}
+
+Duration least_wait(const TransactionTimes& times) {
+  return times.silent_gateway ? times.silent_gateway->own_tries : longest_reply(times);
 }
 
 std::optional<TransactionTimes> transaction_times(const Exchange& exchange,

@@ -124,14 +124,15 @@ void fill_line_settings(const model::ExchangeLine& line, LineReport& out) {
 }
 
 // The longest failed try of any job of the queue; behind a translating gateway tries are those of
-// its line.
+// its line, or the master's where it says nothing.
 Duration longest_failed_attempt(const Queue& queue) {
   Duration longest{};
   for (const Job& job : queue.jobs) {
     if (job.times.broadcast) continue;
-    Duration attempt = queue.scan + job.times.timeout;
+    Duration attempt = job.times.timeout;
     if (job.times.serial) attempt += job.times.serial->request_longest() + job.times.serial->gap;
-    longest = std::max(longest, attempt);
+    if (job.times.silent_gateway) attempt = std::max(attempt, failure_times(job.times).each);
+    longest = std::max(longest, queue.scan + attempt);
   }
   return longest;
 }
@@ -142,7 +143,7 @@ Carrier carrier_of(const ResolvedPlan& resolved, const Queue& queue, const Job& 
   Carrier carrier;
   carrier.transaction = job.transaction;
   carrier.name = report.name;
-  carrier.retries = job.times.retries;
+  carrier.retries = failure_times(job.times).tries - 1;
   carrier.failed_attempt = failed_attempt;
   if (queue.line) carrier.park = resolved.exchange.lines[*queue.line].park;
   carrier.triggered = is_released(job.kind) && job.kind != TriggerKind::cyclic;

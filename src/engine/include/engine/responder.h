@@ -47,8 +47,8 @@ class Responder {
   // From the line behind a gateway. `translated`: the gateway speaks TCP to who asks, and answers
   // for a slave that does not; else it says nothing of its own. Echoes and noise stay on the line.
   [[nodiscard]] FromLine answer_from_line(const Question& question,
-                                          std::optional<model::LineIndex> line, bool translated,
-                                          std::mt19937_64& random);
+                                          std::optional<model::LineIndex> line,
+                                          bool answers_for_silent, std::mt19937_64& random);
   [[nodiscard]] const ReplyCounts& counts() const { return counts_; }
 
  private:

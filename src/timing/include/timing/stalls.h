@@ -42,11 +42,11 @@ struct FailingJob {
   Duration each{};  // per try, without the timeout: request and gap
   Duration timeout{};
   std::int64_t tries = 1;
-  Duration host_off{};  // on TCP: costs at least this when the host is off
-  [[nodiscard]] Duration silent() const {
-    return std::max(host_off, once + tries * (each + timeout));
-  }
-  [[nodiscard]] Duration one_try() const { return once + each + timeout; }
+  Duration host_off{};   // on TCP: costs at least this when the host is off
+  Duration own_tries{};  // of a gateway that says nothing: a try is no shorter
+  [[nodiscard]] Duration silent() const { return std::max(host_off, once + tries * try_time()); }
+  [[nodiscard]] Duration try_time() const { return std::max(each + timeout, own_tries); }
+  [[nodiscard]] Duration one_try() const { return once + try_time(); }
 };
 
 // How long the requests of one queue wait.

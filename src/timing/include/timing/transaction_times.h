@@ -60,6 +60,15 @@ struct NetworkParts {
   Duration pause{};  // part of the slave's
 };
 
+// Who waits for a slave that does not answer, where that is not who waits for its reply: the master
+// of a gateway that tries by itself and says nothing of it.
+struct SilentGateway {
+  Duration timeout{};  // the master's
+  std::int64_t retries = 0;
+  Duration on_line{};    // the gateway's own tries, for one request
+  Duration own_tries{};  // the same with the way there and back
+};
+
 // Times of one transaction. `shortest` has no delay of the network and the least of the slave.
 struct TransactionTimes {
   std::uint32_t request_bytes = 0;  // characters in ASCII; as the master sends it
@@ -78,21 +87,24 @@ struct TransactionTimes {
   Duration retransmission{};  // on TCP: a lost segment comes again after this; 0: not stated
   bool broadcast = false;
   bool timeout_of_master = false;  // behind a transparent gateway: `timeout` is the master's
-  bool timeout_to_first = false;   // the timeout ends with the first byte of the reply
-  model::FactSet assumed;          // what the plan leaves out, and durations rest on
+  std::optional<SilentGateway> silent_gateway;
+  bool timeout_to_first = false;  // the timeout ends with the first byte of the reply
+  model::FactSet assumed;         // what the plan leaves out, and durations rest on
 
   [[nodiscard]] Duration serial_longest() const { return serial ? serial->longest() : Duration{}; }
 };
 
 // What a transaction takes that gets no reply: before + tries x each + after. A translating gateway
 // tries by itself, so the way to it and back is gone once; behind a transparent one the line is
-// taken for as long as the master waits.
+// taken for as long as the master waits, behind one that says nothing at least for its own tries.
 struct FailureTimes {
   Duration before{};
   Duration each{};
   Duration after{};
   std::int64_t tries = 1;
-  Duration host_off{};  // on TCP: if that is longer, a host that is off costs this
+  Duration host_off{};   // on TCP: if that is longer, a host that is off costs this
+  Duration timeout{};    // part of `each`: of who waits for a slave that does not answer
+  Duration own_tries{};  // `each` is no shorter, whatever the timeout
   // Of a slave that does not answer, for whatever reason.
   [[nodiscard]] Duration silent() const {
     return std::max(host_off, before + after + tries * each);
@@ -104,6 +116,10 @@ struct FailureTimes {
 // From the end of the request to the byte of the longest reply that ends the timeout, as whoever
 // keeps it sees it: behind a translating gateway that is its serial line.
 [[nodiscard]] Duration longest_reply(const TransactionTimes& times);
+// The least timeout of who waits for a silent slave under which it does not give up too early: the
+// longest reply, or the tries of a gateway that says nothing (without what other masters of its
+// line add).
+[[nodiscard]] Duration least_wait(const TransactionTimes& times);
 
 // The line's characters, or nothing while its mode, baud or format is missing.
 [[nodiscard]] std::optional<CharacterTiming> character_timing(const model::ExchangeLine& line);

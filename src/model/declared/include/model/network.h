@@ -19,6 +19,8 @@ namespace greymet::model {
 enum class Order : std::uint8_t { due, list };
 // What a gateway makes of a request: a new frame (tcp), or the RTU frame unchanged (rtu).
 enum class GatewayFraming : std::uint8_t { tcp, rtu };
+// What a translating gateway says of a slave that does not answer: nothing, or exception 0B.
+enum class OnSilence : std::uint8_t { nothing, exception };
 // What a slave does with registers that its map does not list.
 enum class Holes : std::uint8_t { refuse, zero, unknown };
 // Whether a map lists every register of the slave.
@@ -95,6 +97,7 @@ struct Gateway {
   Declared<std::int64_t> connections;
   Declared<std::int64_t> in_flight;
   Declared<GatewayFraming> framing;
+  Declared<OnSilence> on_silence;
   Declared<Delay> delay;
   Declared<Delay> rtt;
   RefusedKeys refused;

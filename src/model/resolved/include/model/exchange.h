@@ -113,9 +113,15 @@ struct ExchangeGateway {
   std::optional<std::int64_t> connections;
   std::int64_t in_flight = 1;
   GatewayFraming framing = GatewayFraming::tcp;
+  OnSilence on_silence = OnSilence::nothing;
   Delay delay;
   Delay rtt;
   FactSet assumed;
+
+  // It says exception 0B of a slave that does not answer; else the master waits in vain.
+  [[nodiscard]] bool answers_for_silent() const {
+    return framing == GatewayFraming::tcp && on_silence == OnSilence::exception;
+  }
 };
 
 // What who answers takes of one request: what the plan says, within the application protocol
@@ -211,7 +217,8 @@ struct Endpoint {
   std::int64_t port = 0;  // on TCP
   std::optional<Unit> unit;
   Framing framing = Framing::tcp;  // of the frames the master sends
-  bool translated = false;         // by a gateway, which tries by itself and answers for the silent
+  bool translated = false;         // by a gateway, which tries by itself
+  bool answered_for = false;       // and says so where a slave does not answer
   bool broadcast = false;          // nobody answers
   Duration timeout{};              // the master's, on its own line or connection
   std::int64_t retries = 0;

@@ -36,11 +36,12 @@ enum class FactKind : std::uint8_t {
   timeout_to,
   order,
   framing,
+  on_silence,
   in_flight,
   connect,
   sends,
 };
-inline constexpr std::size_t fact_kinds = 19;
+inline constexpr std::size_t fact_kinds = 20;
 
 // In words and as keys of the plan; what settles it.
 struct FactTraits {
