@@ -1,8 +1,10 @@
 // A map from elsewhere from bytes, as CSV, as a Thing Description and as a workbook: what comes out
-// is a map in our form with as many rows as are said, or one line that says why not.
+// is a map in our form with as many rows as are said, or one line that says why not. Measurements
+// and exchanges come back as JSON, too.
 #include "exports/exchange_diff.h"
 #include "files/csv_reader.h"
 #include "files/map_import.h"
+#include "files/measured_reader.h"
 #include "input.h"
 
 using namespace greymet;
@@ -21,5 +23,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   // what came back from site
   const auto changes = exports::exchange_changes(text, text);
   fuzz::require(!changes || changes->empty());
+  // what run and rehearse wrote
+  const auto measured = files::read_measured(text);
+  fuzz::require(measured ? !measured->empty() : !measured.error().empty());
   return 0;
 }

@@ -38,8 +38,9 @@ class Collector {
         [](const model::Slave& s, std::size_t) {
           return s.line && !s.settings.mode && !s.settings.baud && !s.settings.format;
         });
-    slaves("reply times", "defaults", "reply = { typical = \"6ms\", max = \"25ms\" } at the slave",
-           [](const model::Slave& s, std::size_t) { return !s.reply; });
+    slaves(
+        "reply times", "defaults", "reply = { typical = \"6ms\", max = \"25ms\" } at the slave",
+        [&](const model::Slave& s, std::size_t index) { return !s.reply && !is_measured(index); });
     slaves("round trips", "defaults", "rtt = { typical = \"1ms\", max = \"5ms\" } at the slave",
            [](const model::Slave& s, std::size_t) { return s.host && !s.line && !s.rtt; });
     slaves("connection limits", "no connections",
@@ -101,6 +102,12 @@ class Collector {
       if (lacks(controller)) subjects.push_back(to_text(subject_of(controller)));
     }
     add(std::string(what), std::move(subjects), std::string(because), std::string(cure));
+  }
+
+  // Its reply time was measured.
+  [[nodiscard]] bool is_measured(std::size_t slave) const {
+    return plan_.plan.measured.facts.contains(
+        {model::FactKind::reply, model::FactOwner::slave, slave, 0});
   }
 
   void gateways() {

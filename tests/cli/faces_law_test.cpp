@@ -36,6 +36,7 @@
 #include "tables/packing_tables.h"
 #include "tables/plan_tables.h"
 #include "tables/timing_tables.h"
+#include "timing/measured_facts.h"
 #include "timing/point_ages.h"
 #include "timing/report.h"
 
@@ -380,6 +381,11 @@ std::vector<Table> demo_tables() {
   for (const checks::RuleEntry& entry : checks::catalogue()) rules.push_back(&entry);
   std::vector<std::string> sources;
   for (const auto& source : draft.sources) sources.push_back(source.name);
+  auto again = files::load_plan(GREYMET_EXAMPLES "/maltings.toml", files::disk_files());
+  model::ResolvedPlan& measured = again.plan;
+  measured.plan.measured = timing::measured_facts(
+      measured, "run.json",
+      {{"burner-in", 12, std::chrono::milliseconds(40), std::chrono::milliseconds(90)}});
   return {slaves_table(plan),
           transactions_table(plan),
           points_table(plan, points, timing::age_bounds(plan, points, timing)),
@@ -389,6 +395,7 @@ std::vector<Table> demo_tables() {
           accepts_table(plan),
           not_judged_table(plan),
           assumed_table(plan),
+          measured_facts_table(measured),
           rules_table(rules),
           lines_table(timing),
           timing_table(timing),

@@ -220,4 +220,78 @@ transactions = [
   CHECK(slave.requests > 3);
 }
 
+TEST_CASE("what a run measured counts in place of what the plan states or leaves out") {
+  const test::TemporaryFolder site;
+  site.write("plan.toml", std::string(head) + R"([slave.meter]
+host = "10.0.0.31"
+timeout = "200ms"
+rtt = { typical = "1ms", max = "1ms" }
+reply = { typical = "20ms", max = "100ms" }
+[slave.drive]
+host = "10.0.0.32"
+timeout = "200ms"
+rtt = { typical = "1ms", max = "1ms" }
+[exchange]
+transactions = [
+  { name = "power", controller = "plc", slave = "meter", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s" },
+  { name = "speed", controller = "plc", slave = "drive", fc = 3, at = 0, count = 2, into = "%MW10", every = "1s" },
+]
+)");
+  const auto row = [](const char* name, int good, double median, double longest) {
+    return Json{{"name", name},
+                {"good", good},
+                {"duration_median_ms", median},
+                {"duration_max_ms", longest}};
+  };
+  const auto measured = [&](double meter) {
+    const Json document{{"transactions", {row("power", 40, 30, meter), row("speed", 1204, 4, 9)}}};
+    site.write("run.json", document.dump());
+  };
+  measured(250);
+  const test::Outcome text = run_in(site, {"check", "plan.toml", "--measured", "run.json"});
+  CHECK(text.status == 1);
+  CHECK(text.out.find("error T03") != std::string::npos);
+  CHECK(text.out.find("measured: reply times of 2 slaves by run.json, the longest of 40 to 1204 "
+                      "answers each; slave") != std::string::npos);
+  CHECK(text.out.find("ms, and 100ms is stated") != std::string::npos);
+  const test::Outcome json = run_in(site, {"check", "plan.toml", "--measured", ".", "--json"});
+  const Json facts = Json::parse(json.out)["measured"];
+  REQUIRE(facts.size() == 2);
+  CHECK(facts[0]["subject"] == "slave meter");
+  CHECK(facts[0]["value"] == "29ms typical, 249ms at most");
+  CHECK(facts[0]["before"] == "20ms typical, 100ms at most");
+  CHECK(facts[0]["longer"] == true);
+  CHECK(facts[1]["basis"] == "assumed");
+  CHECK(facts[1]["value"] == "3ms typical, 8ms at most");
+  // within what is stated nothing is refuted
+  measured(90);
+  CHECK(run_in(site, {"check", "plan.toml", "--measured", "run.json"}).status == 0);
+  CHECK(Json::parse(run_in(site, {"check", "plan.toml", "--json"}).out)["measured"].empty());
+  const auto longest = [&](std::vector<std::string> arguments) {
+    arguments.insert(arguments.begin(), {"timing", "plan.toml", "--json"});
+    return Json::parse(run_in(site, arguments).out)["lines"][1]["transactions"][0]["longest_ms"]
+        .get<double>();
+  };
+  CHECK(longest({}) == 51);
+  CHECK(longest({"--measured", "run.json"}) == 9);
+
+  const auto refused = [&](const char* file, const std::string& content) {
+    site.write(file, content);
+    const test::Outcome outcome = run_in(site, {"check", "plan.toml", "--measured", file});
+    CHECK(outcome.status == 2);
+    return outcome.err;
+  };
+  CHECK(refused("a.json", "{") == "greymet: a.json: is not JSON\n");
+  CHECK(refused("a.json", "[1]") ==
+        "greymet: a.json: is not what `greymet run --json` or `greymet rehearse --json` writes: it "
+        "has no list \"transactions\"\n");
+  CHECK(refused("a.json", R"({"transactions":[{"name":"power","good":3,"duration_max_ms":-1}]})") ==
+        "greymet: a.json: holds no durations of good answers (\"duration_max_ms\"): measure "
+        "again\n");
+  CHECK(refused("a.json", Json{{"transactions", {row("other", 1, 2, 3)}}}.dump()) ==
+        "greymet: a.json: measured no transaction of this plan\n");
+  CHECK(run_in(site, {"check", "plan.toml", "--measured", "none"}).status == 3);
+  CHECK(run_in(site, {"check", "plan.toml", "--measured", "run.json", "--fix"}).status == 2);
+}
+
 }  // namespace verdicts

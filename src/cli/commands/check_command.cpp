@@ -69,6 +69,7 @@ void print_result(const CheckOptions& options, const files::LoadedPlan& loaded,
       counted(loaded.plan.exchange.connections.size(), "connection"),
       findings.empty() ? "nothing to report" : tally_text(checks::tally_of(findings)),
       hidden > 0 ? fmt::format(" ({} not shown)", hidden) : std::string());
+  terminal.out << measured_text(loaded.plan, terminal);
   const std::string unjudged = checks::text_of(checks::not_judged(loaded.plan));
   if (!unjudged.empty()) {
     terminal.out << "not judged: " << folded(shown(unjudged), 12, 12, terminal.width) << '\n';
@@ -138,13 +139,18 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     terminal.err << "greymet: --fix prints text; leave --format out\n";
     return exit_usage;
   }
+  if (!options.fix.empty() && !options.measured.empty()) {
+    terminal.err << "greymet: --fix works on what the plan states; leave --measured out\n";
+    return exit_usage;
+  }
   if (options.dry_run && options.fix.empty()) {
     terminal.err << "greymet: --dry-run belongs to --fix: greymet check PLAN --fix --dry-run\n";
     return exit_usage;
   }
   mend(options.plan, terminal);
   if (!options.fix.empty()) return run_fix(options, selection, terminal);
-  const files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
+  files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
+  if (const auto refused = take_measured(options.measured, loaded, terminal)) return *refused;
   Findings findings = checks::check(loaded.plan, loaded.findings, selection);
   if (as_text) {
     print_result(options, loaded, findings, terminal);
@@ -154,7 +160,10 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
   std::erase_if(findings, [&](const Finding& f) { return f.severity < least_of(options); });
   const bool curable = std::any_of(findings.begin(), findings.end(),
                                    [](const Finding& f) { return !f.fixes.empty(); });
-  if (curable) {
+  // cures are tried on what the plan states
+  if (curable && !options.measured.empty()) {
+    for (Finding& f : findings) f.fixes.clear();
+  } else if (curable) {
     files::keep_lawful_fixes(loaded, checks::check(loaded.plan, loaded.findings),
                              files::disk_files(), findings);
   }
@@ -181,6 +190,7 @@ Action declare_check(CLI::App& command, const Terminal& terminal) {
       ->check(CLI::IsMember({"certain", "offers"}));
   command.add_flag("--dry-run", options->dry_run,
                    "with --fix: show what would change, and leave it");
+  add_measured(command, options->measured);
   command.add_option("--least", options->least, "show no less than this: error, warning or note")
       ->check(CLI::IsMember({"error", "warning", "note"}))
       ->type_name("SEVERITY");

@@ -23,8 +23,6 @@ namespace {
 using exports::FigurePlace;
 using exports::ReportFigure;
 
-constexpr std::size_t largest_result = std::size_t{64} << 20;
-
 // Pictures of one kind in a page: what people look through, and what a browser bears.
 constexpr std::size_t most_figures = 100;
 
@@ -114,28 +112,14 @@ std::vector<ReportFigure> drawn(std::vector<Sketch> sketched, const Terminal& te
   return out;
 }
 
-// What rehearse or run left in that folder, or that file itself.
-std::optional<exports::Measured> measured_in(const std::string& path) {
-  const files::FileSource source = files::disk_files();
-  std::error_code error;
-  if (!std::filesystem::is_directory(path, error)) {
-    auto text = source(path, largest_result);
-    return text ? std::optional(exports::Measured{path, std::move(*text)}) : std::nullopt;
-  }
-  for (const char* name : {"rehearse.json", "run.json"}) {
-    const std::string file = path + "/" + name;
-    if (auto text = source(file, largest_result)) return exports::Measured{file, std::move(*text)};
-  }
-  return std::nullopt;
-}
-
 }  // namespace
 
 int run_report(const ReportOptions& options, const Terminal& terminal) {
   std::optional<exports::Measured> measured;
   if (!options.measured.empty()) {
-    measured = measured_in(options.measured);
-    if (!measured) {
+    if (auto file = measured_file(options.measured)) {
+      measured = exports::Measured{std::move(file->name), std::move(file->text)};
+    } else {
       terminal.err << fmt::format(
           "greymet: {}: holds no rehearse.json or run.json that can be read\n",
           shown(options.measured));

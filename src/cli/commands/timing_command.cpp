@@ -145,8 +145,11 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
       return exit_usage;
     }
   }
-  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
+  if (const auto refused = take_measured(options.measured, usable.loaded, terminal)) {
+    return *refused;
+  }
   const model::ResolvedPlan& plan = usable.loaded.plan;
   if (!options.why.empty()) return explain_bound(options, plan, terminal);
   timing::TimingReport report;
@@ -173,7 +176,7 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   auto writer = print_results(
       options.output,
       {"timing", [&] { return files::timing_json(plan, report); },
-       [&](const Terminal& on) { return timing_text(plan, report, on); },
+       [&](const Terminal& on) { return timing_text(plan, report, on) + measured_text(plan, on); },
        [&] {
          return std::vector<tables::Table>{
              tables::timing_table(report),     tables::lines_table(report),
@@ -200,6 +203,7 @@ Action declare_timing(CLI::App& command, const Terminal& terminal) {
                      "what the timelines of -o show, e.g. 200ms..600ms of plant time");
   command.add_option("--why", options->why,
                      "how the bound of one transaction is made up, and what came closest to it");
+  add_measured(command, options->measured);
   add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_timing(*options, terminal); };
 }

@@ -146,8 +146,14 @@ int write_proposal(const TuneOptions& options, const files::LoadedPlan& loaded,
 }  // namespace
 
 int run_tune(const TuneOptions& options, const Terminal& terminal) {
-  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (options.write > 0 && !options.measured.empty()) {
+    return usage_error(terminal, "--write works on what the plan states; leave --measured out");
+  }
+  UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
+  if (const auto refused = take_measured(options.measured, usable.loaded, terminal)) {
+    return *refused;
+  }
   std::vector<packing::TuneAdvice> advice;
   {
     ProgressBar bar(terminal, "tuning");
@@ -160,7 +166,9 @@ int run_tune(const TuneOptions& options, const Terminal& terminal) {
   auto writer =
       print_results(options.output,
                     {"tune", [&] { return files::tune_json(usable.loaded, advice); },
-                     [&](const Terminal& on) { return tune_text(advice, on); },
+                     [&](const Terminal& on) {
+                       return tune_text(advice, on) + measured_text(usable.loaded.plan, on);
+                     },
                      [&] { return std::vector<tables::Table>{tables::changes_table(advice)}; }},
                     terminal);
   return writer ? writer->finish() : exit_fine;
@@ -176,6 +184,7 @@ Action declare_tune(CLI::App& command, const Terminal& terminal) {
                   "put the proposal of this number into the plan, and keep all else in it")
       ->check(CLI::Range(std::size_t{1}, std::size_t{100'000}))
       ->type_name("N");
+  add_measured(command, options->measured);
   add_results(command, options->output, {csv_format});
   return [options, &terminal] { return run_tune(*options, terminal); };
 }

@@ -42,6 +42,8 @@ inline const FormatChoice csv_format{"csv", "its first table, one line a row"};
 
 void add_format(CLI::App& command, std::string& format,
                 const std::vector<FormatChoice>& extra = {});
+// --measured FILE
+void add_measured(CLI::App& command, std::string& measured);
 void add_output(CLI::App& command, std::string& out, bool& force, bool required);
 void add_results(CLI::App& command, OutputOptions& output,
                  const std::vector<FormatChoice>& extra = {});

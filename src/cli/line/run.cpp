@@ -58,6 +58,14 @@ void add_format(CLI::App& command, std::string& format, const std::vector<Format
       "--json", [&format] { format = "json"; }, "the same as --format json");
 }
 
+void add_measured(CLI::App& command, std::string& measured) {
+  command
+      .add_option("--measured", measured,
+                  "what `run` or `rehearse` measured (its folder or JSON): counts in place of what "
+                  "the plan states of reply times, or leaves out")
+      ->type_name("FILE");
+}
+
 void add_output(CLI::App& command, std::string& out, bool& force, bool required) {
   auto* option =
       command.add_option("-o,--out", out, "folder for results and figures")->type_name("DIR");

@@ -72,7 +72,8 @@ std::string findings_json(const LoadedPlan& loaded, const model::Findings& findi
                {"warnings", tally.warnings},
                {"notes", tally.notes},
                {"not_judged", rows_json(tables::not_judged_table(loaded.plan))},
-               {"assumed", rows_json(tables::assumed_table(loaded.plan))}});
+               {"assumed", rows_json(tables::assumed_table(loaded.plan))},
+               {"measured", rows_json(tables::measured_facts_table(loaded.plan))}});
 }
 
 std::string timing_json(const model::ResolvedPlan& resolved, const timing::TimingReport& report) {

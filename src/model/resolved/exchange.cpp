@@ -261,7 +261,9 @@ const ExchangeTransaction* Exchange::find(std::size_t transaction) const {
 Exchange effective_network(const ResolvedPlan& resolved, const Overrides& instead) {
   const Plan& plan = resolved.plan;
   Exchange out;
-  Ledger ledger(instead);
+  Overrides values = instead;  // what is tried goes before what was measured
+  for (const auto& [id, fact] : plan.measured.facts) values.emplace(id, fact.value);
+  Ledger ledger(values);
   for (std::size_t l = 0; l < plan.lines.size(); ++l) {
     const Line& line = plan.lines[l];
     out.lines.push_back(effective(line, Taker(ledger, FactOwner::line, l, line.place),

@@ -33,6 +33,7 @@ struct CheckOptions {
   std::string fix;  // "certain" or "offers"; empty: nothing is changed
   bool dry_run = false;
   std::string least = "note";
+  std::string measured;  // what run or rehearse wrote; empty: nothing was measured
 };
 [[nodiscard]] int run_check(const CheckOptions& options, const Terminal& terminal);
 Action declare_check(CLI::App& command, const Terminal& terminal);
@@ -89,6 +90,7 @@ struct TimingOptions {
   bool pairs = false;
   std::string window;
   std::string why;
+  std::string measured;  // what run or rehearse wrote; empty: nothing was measured
   OutputOptions output;
 };
 [[nodiscard]] int run_timing(const TimingOptions& options, const Terminal& terminal);
@@ -128,6 +130,7 @@ struct TuneOptions {
   std::string plan;
   std::size_t most = 6;
   OutputOptions output;
+  std::string measured;  // what run or rehearse wrote; empty: nothing was measured
 };
 [[nodiscard]] int run_tune(const TuneOptions& options, const Terminal& terminal);
 Action declare_tune(CLI::App& command, const Terminal& terminal);

@@ -61,4 +61,17 @@ struct UsablePlan {
                                           const checks::RuleSelection& rules = rules_without_time(),
                                           const std::string& beside = {});
 
+// What rehearse or run left in that folder, or that file itself; nothing where it cannot be read.
+struct MeasuredFile {
+  std::string name;
+  std::string text;
+};
+[[nodiscard]] std::optional<MeasuredFile> measured_file(const std::string& path);
+// Lets what that file or folder measured count in place of what the plan states; or says why not,
+// and returns the exit status. Nothing happens where `path` is empty.
+[[nodiscard]] std::optional<int> take_measured(const std::string& path, files::LoadedPlan& loaded,
+                                               const Terminal& terminal);
+// What was measured, and where it is longer than what the plan states; empty where nothing was.
+[[nodiscard]] std::string measured_text(const model::ResolvedPlan& plan, const Terminal& terminal);
+
 }  // namespace greymet::cli

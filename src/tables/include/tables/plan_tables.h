@@ -40,6 +40,8 @@ namespace greymet::tables {
 [[nodiscard]] Table not_judged_table(const model::ResolvedPlan& plan);
 // What defaults stand for: one row a kind and value, whether anybody asks for it or not.
 [[nodiscard]] Table assumed_table(const model::ResolvedPlan& plan);
+// What was measured and counts in place of what is stated or assumed.
+[[nodiscard]] Table measured_facts_table(const model::ResolvedPlan& plan);
 
 // Rules of the catalogue.
 [[nodiscard]] Table rules_table(const std::vector<const checks::RuleEntry*>& entries);

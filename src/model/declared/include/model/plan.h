@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "model/controller.h"
+#include "model/fact.h"
 #include "model/index.h"
 #include "model/network.h"
 #include "model/range.h"
@@ -64,6 +65,7 @@ struct Plan {
   std::vector<Heartbeat> heartbeats;
   std::vector<Path> paths;
   std::vector<Accept> accepts;
+  Measurement measured;  // counts in place of what is stated; empty: nothing was measured
 };
 
 // What findings call a thing that has a name of its own.

@@ -3,45 +3,16 @@
 #pragma once
 
 #include <bitset>
-#include <compare>
 #include <cstdint>
-#include <map>
 #include <string>
 #include <string_view>
 #include <type_traits>
-#include <variant>
 #include <vector>
 
+#include "model/fact.h"
 #include "model/plan.h"
 
 namespace greymet::model {
-
-// What is known of a line, gateway, slave, or of a controller that answers.
-enum class FactKind : std::uint8_t {
-  // of devices and networks
-  reply,
-  rtt,
-  gateway_delay,
-  retransmission,
-  character_gap,
-  slave_pause,
-  scans,
-  latency,
-  // settings of masters and boxes
-  timeout,
-  retries,
-  connect_timeout,
-  line_pause,
-  turnaround,
-  timeout_to,
-  order,
-  framing,
-  on_silence,
-  in_flight,
-  connect,
-  sends,
-};
-inline constexpr std::size_t fact_kinds = 20;
 
 // In words and as keys of the plan; what settles it.
 struct FactTraits {
@@ -69,24 +40,9 @@ class FactSet {
   std::bitset<fact_kinds> kinds_;
 };
 
-enum class FactOwner : std::uint8_t { line, gateway, slave, answer, controller };
-
-// One fact: `index` into the plan's list of its owner's kind; an answer's `part` is its place in
-// the list of its controller.
-struct FactId {
-  FactKind kind = FactKind::reply;
-  FactOwner owner = FactOwner::slave;
-  std::size_t index = 0;
-  std::size_t part = 0;
-  friend auto operator<=>(const FactId&, const FactId&) = default;
-  friend bool operator==(const FactId&, const FactId&) = default;
-};
-
 // Whose it is: a controller's answers go by the controller.
 [[nodiscard]] Subject owner_subject(const Plan& plan, const FactId& id);
 
-// Whole numbers stand for the words of an enumeration too.
-using FactValue = std::variant<Duration, Delay, std::int64_t, double>;
 // "500ms", "10ms typical, 50ms at most", "1", "first"
 [[nodiscard]] std::string fact_text(FactKind kind, const FactValue& value);
 
@@ -100,9 +56,6 @@ struct Fact {
   FactValue value;
   Range place;  // where it is stated; else its owner
 };
-
-// Values that stand for what the plan states or leaves out: measured ones, or tried ones.
-using Overrides = std::map<FactId, FactValue>;
 
 // Who knows the facts of one exchange: the only way to a default.
 class Ledger {

@@ -1,0 +1,93 @@
+#include "timing/measured_facts.h"
+
+#include <algorithm>
+#include <map>
+#include <optional>
+
+#include "timing/transaction_times.h"
+
+namespace greymet::timing {
+
+using model::Delay;
+using model::Duration;
+using model::Fact;
+using model::FactKind;
+
+namespace {
+
+// The part of a duration that is the slave's own.
+struct OwnPart {
+  Duration typical{};
+  Duration longest{};
+};
+
+OwnPart own_part(const TransactionTimes& times) {
+  if (times.serial) return {times.serial->turnaround_typical, times.serial->turnaround_longest};
+  const NetworkParts& net = *times.network;
+  return {net.slave_typical - net.pause, net.slave_longest - net.pause};
+}
+
+// What it shows of the slave's own part, at least 0.
+OwnPart shown_by(const MeasuredDuration& measured, const TransactionTimes& times) {
+  const OwnPart own = own_part(times);
+  const Duration longest = measured.longest - (times.longest - own.longest);
+  const Duration typical = measured.median - (times.typical - own.typical);
+  OwnPart out;
+  out.longest = std::max(longest, Duration{});
+  out.typical = std::clamp(typical, Duration{}, out.longest);
+  return out;
+}
+
+const Fact* fact_of(const model::ResolvedPlan& plan, FactKind kind, std::size_t slave) {
+  for (const Fact& fact : plan.exchange.ledger.facts()) {
+    if (fact.id.kind == kind && fact.id.owner == model::FactOwner::slave &&
+        fact.id.index == slave) {
+      return &fact;
+    }
+  }
+  return nullptr;
+}
+
+}  // namespace
+
+model::Measurement measured_facts(const model::ResolvedPlan& plan, std::string source,
+                                  const std::vector<MeasuredDuration>& durations) {
+  struct Shown {
+    OwnPart part;
+    std::uint64_t answers = 0;
+  };
+  std::map<std::string, const MeasuredDuration*> by_name;
+  for (const MeasuredDuration& each : durations) by_name.emplace(each.transaction, &each);
+  std::map<std::size_t, Shown> slaves;
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const auto measured = by_name.find(t.name);
+    if (measured == by_name.end() || t.target.is_peer || t.endpoint.broadcast) continue;
+    if (measured->second->answers == 0) continue;
+    const auto times = transaction_times(plan.exchange, t);
+    if (!times) continue;
+    const OwnPart part = shown_by(*measured->second, *times);
+    Shown& shown = slaves[t.target.index];
+    shown.part.typical = std::max(shown.part.typical, part.typical);
+    shown.part.longest = std::max(shown.part.longest, part.longest);
+    shown.answers += measured->second->answers;
+  }
+  model::Measurement out;
+  out.source = std::move(source);
+  for (const auto& [slave, shown] : slaves) {
+    const Fact* reply = fact_of(plan, FactKind::reply, slave);
+    const Fact* scans = fact_of(plan, FactKind::scans, slave);
+    const Delay before = std::get<Delay>(reply->value);
+    const bool stated = reply->basis == model::Basis::stated;
+    // how often it looks at its port comes on top
+    const Duration looks = std::get<Duration>(scans->value);
+    Delay now;
+    now.max = std::max(shown.part.longest - looks, Duration{});
+    now.typical = std::clamp(shown.part.typical - looks / 2, Duration{}, now.max);
+    if (stated) now.max = std::max(now.max, before.max);
+    now.min = stated ? std::min(before.min, now.typical) : Duration{};
+    out.facts[reply->id] = {now, before, stated, shown.answers};
+  }
+  return out;
+}
+
+}  // namespace greymet::timing
