@@ -91,12 +91,13 @@ std::string random_when(bool on_line, bool continuous) {
 
 // Two controllers, a serial line, a gateway that both use, a slave on TCP.
 std::string random_plan(
-    const std::string& gateway = "timeout = \"30s\"\non_silence = \"exception\"\n") {
+    const std::string& gateway = "timeout = \"30s\"\non_silence = \"exception\"\n",
+    const std::string& controller = "") {
   const bool scan = *rc::gen::arbitrary<bool>();
-  std::string text =
-      fmt::format(R"([controller.kiln]
+  std::string text = fmt::format(R"([controller.kiln]
 scan = "10ms"
 sends = "{}"
+{}
 {}
 [controller.kiln.memory]
 "%MW" = {{ kind = "word", first = 0, count = 2000 }}
@@ -107,7 +108,8 @@ scan = "8ms"
 "%MW" = {{ kind = "word", first = 0, count = 500 }}
 "%MX" = {{ kind = "bit", first = 0, count = 100 }}
 )",
-                  scan ? "scan" : "anytime", *rc::gen::inRange(0, 3) == 0 ? "in_flight = 1" : "");
+                                 scan ? "scan" : "anytime",
+                                 *rc::gen::inRange(0, 3) == 0 ? "in_flight = 1" : "", controller);
   text += fmt::format(
       R"([line.north]
 master = "kiln"
@@ -248,6 +250,9 @@ TEST_CASE("requests complete in the virtual world when the simulation says") {
     RC_ASSERT(!loaded.unreadable);
     compare(loaded.plan, timing::Durations::typical, {});
     compare(loaded.plan, timing::Durations::longest, {});
+    const auto late = test::load(random_plan(
+        "timeout = \"30s\"\n", fmt::format("jitter = \"{}ms\"", *rc::gen::inRange(1, 9))));
+    compare(late.plan, timing::Durations::longest, {});
   });
 }
 

@@ -264,3 +264,41 @@ TEST_CASE("what the physics of a port and of a slave adds, key by key") {
     CHECK(least.longest == plain.longest);
   }
 }
+
+TEST_CASE("what the master is late counts once in each request and each try, on every medium") {
+  const auto with = [](const std::string& where, const std::string& jitter) {
+    return times_of("[controller.c]\nscan = \"10ms\"\n" + jitter +
+                    "[controller.c.memory]\n\"%MW\" = { kind = \"word\", count = 500 }\n" + where +
+                    "[exchange]\ntransactions = [ { name = \"t\", slave = \"s\", every = \"9s\", " +
+                    read_10 + " } ]\n");
+  };
+  const std::string serial = "mode = \"rtu\"\nbaud = 9600\nformat = \"8E1\"\nretries = 1\n";
+  const std::string box = "[gateway.g]\nhost = \"10.0.0.9\"\ntimeout = \"4s\"\nretries = 1\n";
+  struct Where {
+    std::string text;
+    int tries;  // that are late, when nobody answers
+  };
+  const Where all[] = {
+      {"[line.l]\nmaster = \"c\"\n" + serial + "[slave.s]\nline = \"l\"\nunit = 1\n", 2},
+      {"[slave.s]\nhost = \"10.0.0.8\"\nretries = 2\n", 3},
+      {box + "[line.l]\nvia = \"g\"\n" + serial + "[slave.s]\nline = \"l\"\nunit = 1\n", 2},
+      {box + "framing = \"rtu\"\n[line.l]\nvia = \"g\"\n" + serial +
+           "[slave.s]\nline = \"l\"\nunit = 1\n",
+       2},
+      {box + "on_silence = \"exception\"\n[line.l]\nvia = \"g\"\n" + serial +
+           "[slave.s]\nline = \"l\"\nunit = 1\n",
+       1}};  // the box tries by itself
+  for (const Where& where : all) {
+    INFO(where.text);
+    const auto prompt = with(where.text, "");
+    const auto late = with(where.text, "jitter = \"7ms\"\n");
+    CHECK(to_ms(late.longest - prompt.longest) == 7);
+    CHECK(late.typical == prompt.typical);
+    CHECK(late.shortest == prompt.shortest);
+    CHECK(to_ms(late.failed_attempt - prompt.failed_attempt) == 7);
+    CHECK(to_ms(*late.silent - *prompt.silent) == 7 * where.tries);
+    CHECK(failure_times(late).silent() == *late.silent);
+    CHECK(to_ms(longest_reply(late) - longest_reply(prompt)) ==
+          (late.serial && late.network && !late.timeout_of_master ? 0 : 7));
+  }
+}

@@ -105,6 +105,7 @@ Tried tried_values(FactKind kind) {
     case FactKind::rtt: return {0.2, 200};
     case FactKind::gateway_delay:
     case FactKind::turnaround: return {0, 200};
+    case FactKind::jitter:
     case FactKind::latency:  // of adapters over USB
     case FactKind::slave_pause:
     case FactKind::line_pause: return {0, 20};

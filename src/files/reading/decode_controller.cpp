@@ -134,6 +134,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
   controller.router = in.flag("router");
   controller.in_flight = in.integer("in_flight", 1, internal::most_connections);
   controller.sends = in.choice<model::Sends>("sends", sends);
+  controller.jitter = in.duration("jitter", Duration{});
   controller.address = in.text("address");
   controller.model_file = in.text("model");
   controller.word_order = internal::read_word_order(in);

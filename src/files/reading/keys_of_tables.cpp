@@ -15,7 +15,7 @@ const std::vector<Keys>& tables() {
   static const std::vector<Keys> all{
       {"[plan]", {"title", "revision"}},
       {"[controller.NAME]",
-       {"scan", "sends", "address", "model", "router", "in_flight", "answers", "memory",
+       {"scan", "sends", "jitter", "address", "model", "router", "in_flight", "answers", "memory",
         "word_order", "tags"}},
       {"an entry of `answers`",
        {"allows", "connections", "port", "line", "unit", "timeout", "retries", "rtt"}},

@@ -104,15 +104,19 @@ SortedJson controller_json(const ResolvedPlan& plan, std::size_t index) {
   for (std::size_t a = 0; a < c.answers.size(); ++a) {
     answers.push_back(answer_json(plan.exchange, c.answers[a], declared.answers[a]));
   }
-  return {{"name", c.name},
-          {"scan_ns", nanoseconds(c.scan)},
-          {"sends", c.sends == model::Sends::scan ? "scan" : "anytime"},
-          {"in_flight", or_null(c.in_flight)},
-          {"address", declared.address ? SortedJson(declared.address->value) : SortedJson(nullptr)},
-          {"word_order", declared.word_order ? SortedJson(to_string(declared.word_order->value))
-                                             : SortedJson(nullptr)},
-          {"memory", memory_json(declared)},
-          {"answers", answers}};
+  SortedJson out{
+      {"name", c.name},
+      {"scan_ns", nanoseconds(c.scan)},
+      {"sends", c.sends == model::Sends::scan ? "scan" : "anytime"},
+      {"in_flight", or_null(c.in_flight)},
+      {"address", declared.address ? SortedJson(declared.address->value) : SortedJson(nullptr)},
+      {"word_order", declared.word_order ? SortedJson(to_string(declared.word_order->value))
+                                         : SortedJson(nullptr)},
+      {"memory", memory_json(declared)},
+      {"answers", answers}};
+  // left out where it is the default, so that older fingerprints stay
+  if (c.jitter > model::Duration{}) out["jitter_ns"] = nanoseconds(c.jitter);
+  return out;
 }
 
 SortedJson line_json(const Exchange& exchange, const model::ExchangeLine& l) {

@@ -175,6 +175,7 @@ ExchangeController effective(const Controller& controller, Taker take) {
   out.name = controller.name;
   out.scan = value_or(controller.scan, Duration{});
   out.sends = take(FactKind::sends, controller.sends, Sends::anytime);
+  out.jitter = take(FactKind::jitter, controller.jitter, Duration{});
   out.router = value_or(controller.router, false);
   out.aligns32 = controller.model && value_or(controller.model->align32, false);
   out.in_flight = optional_of(controller.in_flight);

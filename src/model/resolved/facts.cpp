@@ -58,6 +58,8 @@ constexpr std::array<FactTraits, fact_kinds> all_traits{{
      in_project, true},
     {"sends", "the start of requests", "they are taken to start at once", R"(sends = "scan")",
      in_project, true},
+    {"jitter", "the jitter of the controller", "it is taken to send and to notice replies at once",
+     R"(jitter = "2ms")", by_run, true},
 }};
 
 std::string enumeration_text(FactKind kind, std::int64_t value) {

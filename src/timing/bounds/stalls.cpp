@@ -14,7 +14,7 @@ FailingJob failing_job(JobRef ref, const Job& job) {
   const FailureTimes times = failure_times(job.times);
   return {ref,
           times.before + times.after,
-          times.own_tries > Duration{} ? Duration{} : times.each - times.timeout,
+          times.own_tries > Duration{} ? job.times.network->jitter : times.each - times.timeout,
           times.timeout,
           times.tries,
           times.host_off,

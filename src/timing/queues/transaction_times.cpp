@@ -21,7 +21,7 @@ Duration silence_inside(const CharacterTiming& characters, std::uint32_t count, 
 }
 
 SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& line,
-                         const ExchangeTransaction& t) {
+                         const ExchangeTransaction& t, Duration jitter) {
   const auto framing =
       characters.mode == model::SerialMode::rtu ? modbus::Framing::rtu : modbus::Framing::ascii;
   const Endpoint& to = t.endpoint;
@@ -32,7 +32,7 @@ SerialParts serial_parts(const CharacterTiming& characters, const ExchangeLine& 
   parts.request = characters.characters(length.request);
   parts.request_silence = silence_inside(characters, length.request, line.character_gap);
   parts.latency_typical = line.latency.typical;
-  parts.latency_longest = line.latency.max;
+  parts.latency_longest = line.latency.max + (to.gateway ? Duration{} : jitter);
   parts.gap = std::max({t35, line.pause, to.pause});
   if (to.broadcast) {
     // T_req + max(turnaround, gap): nothing is answered, everybody is given time to act.
@@ -63,18 +63,20 @@ void fill_serial_line(const ExchangeLine& line, bool broadcast, TransactionTimes
 }
 
 // The way out and back over the network.
-NetworkParts network_parts(const Endpoint& to) {
+NetworkParts network_parts(const Endpoint& to, Duration jitter) {
   NetworkParts net;
   net.back_typical = to.rtt.typical / 2;
   net.back_longest = to.rtt.max / 2;
   net.out_typical = to.rtt.typical - net.back_typical + to.delay.typical + to.connect.typical;
-  net.out_longest = to.rtt.max - net.back_longest + to.delay.max + to.connect.max;
+  net.out_longest = to.rtt.max - net.back_longest + to.delay.max + to.connect.max + jitter;
   net.connect_longest = to.connect.max;
+  net.jitter = jitter;
   return net;
 }
 
-void fill_gateway(const Endpoint& to, TransactionTimes& times) {
-  const NetworkParts net = network_parts(to);
+void fill_gateway(const Endpoint& to, Duration jitter, TransactionTimes& times) {
+  const NetworkParts net = network_parts(to, jitter);
+  const Duration timeout = to.timeout + jitter;
   times.network = net;
   const Duration added = net.out_longest + net.back_longest;
   times.typical += net.out_typical + net.back_typical;
@@ -87,12 +89,12 @@ void fill_gateway(const Endpoint& to, TransactionTimes& times) {
     if (to.answered_for) {
       // It answers exception 0B after its own tries, and that ends it. Whoever gives up first, the
       // master or the gateway, ends the wait.
-      times.silent = std::min(gateway_gives_up, tries * to.timeout);
-      times.failed_attempt = std::min(gateway_gives_up, to.timeout);
+      times.silent = std::min(gateway_gives_up, tries * timeout);
+      times.failed_attempt = std::min(gateway_gives_up, timeout);
     } else {
       if (to.translated)
         times.silent_gateway = {to.timeout, to.retries, own_tries, gateway_gives_up};
-      times.failed_attempt = to.translated ? std::max(to.timeout, gateway_gives_up) : to.timeout;
+      times.failed_attempt = to.translated ? std::max(timeout, gateway_gives_up) : timeout;
       times.silent = tries * times.failed_attempt;
     }
   }
@@ -103,8 +105,8 @@ void fill_gateway(const Endpoint& to, TransactionTimes& times) {
   }
 }
 
-void fill_tcp(const Endpoint& to, TransactionTimes& times) {
-  NetworkParts net = network_parts(to);
+void fill_tcp(const Endpoint& to, Duration jitter, TransactionTimes& times) {
+  NetworkParts net = network_parts(to, jitter);
   net.pause = to.pause;
   net.slave_typical = to.reply.typical + to.pause;
   net.slave_longest = to.reply.max + to.pause;
@@ -115,8 +117,8 @@ void fill_tcp(const Endpoint& to, TransactionTimes& times) {
   times.typical = net.out_typical + net.slave_typical + net.back_typical;
   times.longest = net.out_longest + net.slave_longest + net.back_longest;
   times.exception_longest = times.longest;
-  times.failed_attempt = times.timeout + net.connect_longest;
-  times.host_off = to.connect_timeout;
+  times.failed_attempt = times.timeout + net.connect_longest + net.jitter;
+  times.host_off = to.connect_timeout + jitter;
   times.retransmission = to.retransmission;
   if (!to.broadcast) times.silent = failure_times(times).silent();
 }
@@ -131,13 +133,16 @@ std::optional<CharacterTiming> character_timing(const ExchangeLine& line) {
 FailureTimes failure_times(const TransactionTimes& times) {
   if (times.silent_gateway) {
     const SilentGateway& waits = *times.silent_gateway;
-    const Duration each = std::max(waits.timeout, waits.own_tries);
+    const Duration each = std::max(waits.timeout + times.network->jitter, waits.own_tries);
     return {{}, each, {}, 1 + waits.retries, times.host_off, waits.timeout, waits.own_tries};
   }
   FailureTimes out{{}, times.timeout, {}, 1 + times.retries, times.host_off, times.timeout, {}};
   // the timeout begins with the request, behind the connection that each try opens
   if (times.network && !times.serial) out.each += times.network->connect_longest;
-  if (!times.serial || times.timeout_of_master) return out;
+  if (!times.serial || times.timeout_of_master) {
+    out.each += times.network->jitter;
+    return out;
+  }
   out.each += times.serial->request_longest() + times.serial->gap;
   if (times.network) {
     out.before = times.network->out_longest;
@@ -174,6 +179,7 @@ Duration least_wait(const TransactionTimes& times) {
 std::optional<TransactionTimes> transaction_times(const Exchange& exchange,
                                                   const ExchangeTransaction& t) {
   const Endpoint& to = t.endpoint;
+  const Duration jitter = exchange.controllers[t.controller].jitter;
   TransactionTimes times;
   times.assumed = to.assumed;
   times.broadcast = to.broadcast;
@@ -181,11 +187,11 @@ std::optional<TransactionTimes> transaction_times(const Exchange& exchange,
     const ExchangeLine& line = exchange.lines[*to.line];
     const auto characters = character_timing(line);
     if (!characters) return std::nullopt;
-    times.serial = serial_parts(*characters, line, t);
+    times.serial = serial_parts(*characters, line, t, jitter);
     fill_serial_line(line, to.broadcast, times);
-    if (to.gateway) fill_gateway(to, times);
+    if (to.gateway) fill_gateway(to, jitter, times);
   } else {
-    fill_tcp(to, times);
+    fill_tcp(to, jitter, times);
   }
   const modbus::ExchangeLengths length = modbus::exchange_lengths(
       t.function, t.quantity_written().value, t.quantity_read().value, to.framing);

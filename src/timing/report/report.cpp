@@ -130,6 +130,7 @@ Duration longest_failed_attempt(const Queue& queue) {
   for (const Job& job : queue.jobs) {
     if (job.times.broadcast) continue;
     Duration attempt = job.times.timeout;
+    if (job.times.network) attempt += job.times.network->jitter;
     if (job.times.serial) attempt += job.times.serial->request_longest() + job.times.serial->gap;
     if (job.times.silent_gateway) attempt = std::max(attempt, failure_times(job.times).each);
     longest = std::max(longest, queue.scan + attempt);

@@ -51,8 +51,10 @@ struct SerialParts {
 struct NetworkParts {
   Duration out_typical{};  // half the round trip, and the gateway's delay
   Duration out_longest{};
-  Duration
-      connect_longest{};    // part of `out`: opening the connection, where that is done each time
+  // parts of `out`: opening the connection, where that is done each time, and what the master may
+  // be late
+  Duration connect_longest{};
+  Duration jitter{};
   Duration back_typical{};  // the other half
   Duration back_longest{};
   Duration slave_typical{};  // reply delay and pause of a slave on TCP; 0 behind a gateway

@@ -67,6 +67,7 @@ struct Controller {
   Declared<bool> router;
   Declared<std::int64_t> in_flight;
   Declared<Sends> sends;
+  Declared<Duration> jitter;  // a request may start, or its end be noticed, so much late
   Declared<std::string> address;
   Declared<std::string> model_file;
   Declared<WordOrder> word_order;

@@ -37,8 +37,9 @@ enum class FactKind : std::uint8_t {
   in_flight,
   connect,
   sends,
+  jitter,
 };
-inline constexpr std::size_t fact_kinds = 20;
+inline constexpr std::size_t fact_kinds = 21;
 
 enum class FactOwner : std::uint8_t { line, gateway, slave, answer, controller };
 

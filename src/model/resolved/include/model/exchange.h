@@ -188,6 +188,7 @@ struct ExchangeController {
   std::string name;
   Duration scan{};
   Sends sends = Sends::anytime;
+  Duration jitter{};  // what may come on top of each request
   bool router = false;
   bool aligns32 = false;  // 32-bit values only at even words
   std::optional<std::int64_t> in_flight;
