@@ -46,8 +46,13 @@ Seen attack(const Scene& s, std::mt19937& random, int releases) {
   const Time toggle_at = pick(0, s.toggle - 1);
   const Time producer_at = pick(0, s.producer_scan - 1);
   const Time consumer_at = pick(0, s.consumer_scan - 1);
-  // toggles of the program up to t: each is made at the first scan from its nominal time on
+  // toggles of the program up to t: each is made at the first scan from its nominal time on; or the
+  // program starts its timer anew with each toggle, so that it takes whole scans from one to the
+  // next
+  const bool starts_anew = pick(0, 1) == 0;
+  const Time whole = up(s.toggle, s.producer_scan, 0);
   const auto toggles_until = [&](Time t) {
+    if (starts_anew) return (t - producer_at + 100 * whole) / whole;
     std::int64_t n = t / s.toggle + 3;
     while (up(n * s.toggle + toggle_at, s.producer_scan, producer_at) > t) --n;
     return n;

@@ -50,6 +50,9 @@ TEST_CASE("verdicts at their edges") {
   // four toggles hide: 5 x 120 + 100 + 2 x 10 = 720
   CHECK(verdict(120ms, 720ms, 5s, 1) == HeartbeatVerdict::good);
   CHECK(verdict(120ms, 719ms, 5s, 1) == HeartbeatVerdict::false_alarm);
+  // a program that starts its timer anew with each toggle takes whole scans: 5 x 130 + 100 + 10
+  CHECK(verdict(125ms, 760ms, 5s, 1) == HeartbeatVerdict::good);
+  CHECK(verdict(125ms, 759ms, 5s, 1) == HeartbeatVerdict::false_alarm);
 }
 
 TEST_CASE("a parked slave is tried again only after the park's retry") {

@@ -120,8 +120,15 @@ void FailureGaps::count_continuous(const Carrier& carrier, std::int64_t lost) {
 }
 
 Duration FailureGaps::longest_unchanged(const HeartbeatTimes& times) const {
-  const Duration scans = times.producer_scan + times.consumer_scan;
   const Duration toggle = times.toggle;
+  // So many toggles of a program whose timer runs on, each at the next scan, or of one that starts
+  // it anew with each toggle: then every one takes whole scans.
+  const auto lasting = [&](std::int64_t toggles) {
+    const Duration anew = times.producer_scan > Duration{}
+                              ? toggles * rounded_up(toggle, times.producer_scan)
+                              : toggles * toggle;
+    return std::max(toggles * toggle + times.producer_scan, anew) + times.consumer_scan;
+  };
   // Toggles within a gap at most; an even number of them cannot be seen.
   const auto hidden_in = [&](Duration gap) {
     const std::int64_t within = rounded_up(gap + times.producer_scan, toggle) / toggle;
@@ -130,7 +137,7 @@ Duration FailureGaps::longest_unchanged(const HeartbeatTimes& times) const {
   if (lost_ >= static_cast<std::int64_t>(gaps_.size())) {
     // each failed try a gap of its own, which hides as many as the longest could
     const std::int64_t hidden = hidden_in(gaps_.back()) + 2 * lost_;
-    return (hidden + 1) * toggle + gaps_.back() + scans;
+    return lasting(hidden + 1) + gaps_.back();
   }
   std::vector<std::int64_t> hidden(gaps_.size(), 0);
   Duration longest{};
@@ -138,8 +145,7 @@ Duration FailureGaps::longest_unchanged(const HeartbeatTimes& times) const {
     for (std::size_t last = 1; last <= used; ++last) {
       hidden[used] = std::max(hidden[used], hidden[used - last] + hidden_in(gaps_[last]));
     }
-    const Duration seen = (hidden[used] + 1) * toggle + gaps_[gaps_.size() - 1 - used];
-    longest = std::max(longest, seen + scans);
+    longest = std::max(longest, lasting(hidden[used] + 1) + gaps_[gaps_.size() - 1 - used]);
   }
   return longest;
 }
