@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "exact_models.h"
 #include "timing/bounds.h"
 #include "timing/phased_bounds.h"
 #include "timing/simulation.h"
@@ -42,6 +43,8 @@ struct Shape {
   bool continuous = false;
   std::int64_t places = 1;
   int masters = 1;
+  int connections = 1;  // of one controller
+  std::optional<std::int64_t> limit = {};
   bool in_phase = false;
 };
 
@@ -70,19 +73,19 @@ Job random_job(Dice& dice, const Shape& shape) {
 
 TimingModel random_model(Dice& dice, const Shape& shape) {
   TimingModel timing;
-  for (int m = 0; m < shape.masters; ++m) {
+  for (int m = 0; m < shape.masters * shape.connections; ++m) {
     Queue queue;
     queue.kind = shape.kind;
-    queue.controller = model::ControllerIndex(static_cast<std::size_t>(m));
+    queue.controller = model::ControllerIndex(static_cast<std::size_t>(m / shape.connections));
     if (shape.kind != QueueKind::tcp) queue.line = model::LineIndex(0);
     queue.order = shape.order;
     queue.scan = Duration(shape.scan ? dice.of<std::int64_t>({5, 10, 20}) : 0);
     queue.in_flight = shape.places;
-    const auto jobs = dice.in(3, 8);
+    const auto jobs = shape.connections > 1 ? dice.in(1, 4) : dice.in(3, 8);
     for (std::int64_t j = 0; j < jobs; ++j) queue.jobs.push_back(random_job(dice, shape));
     timing.queues.push_back(std::move(queue));
   }
-  timing.in_flight_limit.assign(static_cast<std::size_t>(shape.masters), std::nullopt);
+  timing.in_flight_limit.assign(static_cast<std::size_t>(shape.masters), shape.limit);
   return timing;
 }
 
@@ -161,6 +164,47 @@ void add_ratios(Dice& dice, const Shape& shape, std::vector<double>& ratios) {
   }
 }
 
+// Small exchanges in any phases, whose exact worst responses a search finds.
+struct ExactShape {
+  std::vector<test::SearchQueue> queues;
+  int limit = 0;
+};
+
+void add_exact_ratios(Dice& dice, const ExactShape& shape, std::vector<double>& ratios) {
+  test::SearchPlan plan;
+  plan.queues = shape.queues;
+  plan.limits.assign(shape.queues.size(), 0);
+  plan.limits[0] = shape.limit;
+  const auto count = dice.in(2, 4);
+  for (std::int64_t j = 0; j < count; ++j) {
+    test::SearchJob job;
+    job.queue =
+        static_cast<std::size_t>(dice.in(0, static_cast<std::int64_t>(shape.queues.size()) - 1));
+    job.service = static_cast<int>(dice.in(1, 5));
+    if (shape.queues[job.queue].gateway) job.out = job.back = static_cast<int>(dice.in(0, 2));
+    job.gap = 11;
+    plan.jobs.push_back(job);
+  }
+  std::vector<JobRef> where;
+  const TimingModel timing = test::model_of(plan, where);
+  const auto bounds = bounds_of(timing);
+  for (std::size_t j = 0; j < plan.jobs.size(); ++j) {
+    const auto exact = test::ExactSearch(plan, j).run(30'000);
+    if (!exact) continue;
+    const auto bound = bounds[where[j].queue][where[j].job].response->count();
+    ratios.push_back(static_cast<double>(*exact) / static_cast<double>(bound));
+  }
+}
+
+// Prints one row; false where a bound is exceeded.
+bool print_row(const std::string& name, std::vector<double>& ratios) {
+  if (ratios.empty()) return true;
+  std::sort(ratios.begin(), ratios.end());
+  std::printf("%-36s %8.2f %8.2f %8.2f %6zu\n", name.c_str(), ratios[ratios.size() / 2],
+              ratios[ratios.size() / 10], ratios.back(), ratios.size());
+  return ratios.back() <= 1;
+}
+
 }  // namespace
 
 int main() {
@@ -176,6 +220,9 @@ int main() {
       {"gateway, 3 under way", {.kind = QueueKind::gateway, .places = 3}},
       {"gateway, 2 masters", {.kind = QueueKind::gateway, .masters = 2}},
       {"gateway, 3 masters, 2 under way", {.kind = QueueKind::gateway, .places = 2, .masters = 3}},
+      {"TCP, 4 connections, limit 2", {.kind = QueueKind::tcp, .connections = 4, .limit = 2}},
+      {"TCP, 3 connections of 2, limit 2",
+       {.kind = QueueKind::tcp, .places = 2, .connections = 3, .limit = 2}},
   };
   std::printf("%-36s %8s %8s %8s %6s\n", "reached / bound", "median", "tenth", "largest", "n");
   bool exceeded = false;
@@ -183,11 +230,25 @@ int main() {
     Dice dice(1);
     std::vector<double> ratios;
     for (int plan = 0; plan < 120; ++plan) add_ratios(dice, shape, ratios);
-    if (ratios.empty()) continue;
-    std::sort(ratios.begin(), ratios.end());
-    exceeded = exceeded || ratios.back() > 1;
-    std::printf("%-36s %8.2f %8.2f %8.2f %6zu\n", name.c_str(), ratios[ratios.size() / 2],
-                ratios[ratios.size() / 10], ratios.back(), ratios.size());
+    exceeded = !print_row(name, ratios) || exceeded;
+  }
+  const std::vector<std::pair<std::string, ExactShape>> small{
+      {"exact: TCP, 2 places", {{{0, 2, false}}}},
+      {"exact: TCP, 3 places", {{{0, 3, false}}}},
+      {"exact: limit 1 of 2 connections", {{{0, 1, false}, {0, 1, false}}, 1}},
+      {"exact: limit 2 of 3 connections", {{{0, 1, false}, {0, 1, false}, {0, 1, false}}, 2}},
+      {"exact: limit 2, connections of 2", {{{0, 2, false}, {0, 2, false}}, 2}},
+      {"exact: gateway, 1 under way", {{{0, 1, true}}}},
+      {"exact: gateway, 2 under way", {{{0, 2, true}}}},
+      {"exact: gateway, 2 masters", {{{0, 1, true}, {1, 1, true}}}},
+      {"exact: gateway, 2 masters of 2", {{{0, 2, true}, {1, 2, true}}}},
+      {"exact: limit 1, gateway and TCP", {{{0, 1, true}, {0, 1, false}}, 1}},
+  };
+  for (const auto& [name, shape] : small) {
+    Dice dice(1);
+    std::vector<double> ratios;
+    for (int plan = 0; plan < 60; ++plan) add_exact_ratios(dice, shape, ratios);
+    exceeded = !print_row(name, ratios) || exceeded;
   }
   return exceeded ? 1 : 0;
 }

@@ -251,6 +251,7 @@ Table shares_table(const model::ResolvedPlan& plan, const timing::TimingReport& 
       case ShareKind::other: return "other";
       case ShareKind::own: return "own";
       case ShareKind::ways: return "ways";
+      case ShareKind::held: return "held";
       case ShareKind::foreign: return "foreign";
       case ShareKind::elapsed: return "elapsed";
     }

@@ -30,6 +30,7 @@ std::string what_text(const BoundShare& share, const std::string& name) {
     case BoundShare::Kind::other: return name;
     case BoundShare::Kind::own: return name + " itself";
     case BoundShare::Kind::ways: return "while all requests are on the network";
+    case BoundShare::Kind::held: return "while all places are held";
     case BoundShare::Kind::foreign: return "requests of " + name;
     case BoundShare::Kind::elapsed: return "has passed by then";
   }

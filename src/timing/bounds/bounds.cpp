@@ -5,6 +5,7 @@
 
 #include "busy_periods.h"
 #include "gateway_bounds.h"
+#include "limited_bounds.h"
 #include "places.h"
 
 namespace greymet::timing {
@@ -164,6 +165,23 @@ std::map<std::size_t, internal::GatewayLine> gateway_lines(const TimingModel& ti
   return lines;
 }
 
+// Per controller that limits its requests under way.
+std::map<std::size_t, internal::LimitedController> limited_controllers(const TimingModel& timing) {
+  std::map<std::size_t, std::vector<std::size_t>> queues;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    const Queue& queue = timing.queues[q];
+    if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
+      queues[queue.controller].push_back(q);
+    }
+  }
+  std::map<std::size_t, internal::LimitedController> out;
+  for (auto& [controller, of_it] : queues) {
+    const std::int64_t limit = *timing.in_flight_limit[model::ControllerIndex(controller)];
+    out.try_emplace(controller, timing, std::move(of_it), limit);
+  }
+  return out;
+}
+
 std::optional<Duration> smaller(std::optional<Duration> a, std::optional<Duration> b) {
   if (!a || !b) return a ? a : b;
   return std::min(*a, *b);
@@ -186,6 +204,7 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
     for (const Job& job : queue.jobs) pools[pool_of[i]].add(job, job.times.longest + beside);
   }
   const auto gateways = gateway_lines(timing);
+  auto limited = limited_controllers(timing);
   std::vector<std::vector<JobBounds>> bounds(timing.queues.size());
   for (std::size_t i = 0; i < timing.queues.size(); ++i) {
     const Queue& queue = timing.queues[i];
@@ -206,6 +225,10 @@ std::vector<std::vector<JobBounds>> bounds_of(const TimingModel& timing) {
         bound.response = own ? own->response(j) : line ? line->shares(i, j).response() : response;
         bound.response_behind_failures =
             line != nullptr ? line->shares_behind_failures(i, j).response() : *bound.response;
+        if (const auto at = limited.find(queue.controller);
+            at != limited.end() && queue.kind != QueueKind::serial) {
+          bound.response = smaller(bound.response, at->second.response(i, j));
+        }
         if (job.kind == TriggerKind::cyclic) bound.interval = job.period + *bound.response;
       }
       bounds[i].push_back(bound);

@@ -4,6 +4,7 @@
 
 #include "bounds/busy_periods.h"
 #include "bounds/gateway_bounds.h"
+#include "bounds/limited_bounds.h"
 #include "bounds/places.h"
 #include "timing/bounds.h"
 
@@ -105,6 +106,31 @@ void fill_gateway(const TimingModel& timing, Why& out) {
   for (const auto& foreign : shares.foreign) {
     add({Kind::foreign, std::nullopt, foreign.queue, 1, foreign.time});
   }
+}
+
+// Where that is less than the sum of all (timing/bounds.h): as long as its own places, or all of
+// the controller, can be held.
+bool fill_limited(const TimingModel& timing, Why& out) {
+  const Queue& queue = timing.queues[out.job.queue];
+  const auto& limit = timing.in_flight_limit[queue.controller];
+  if (!limit || queue.kind == QueueKind::serial) return false;
+  std::vector<std::size_t> connections;
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
+    const Queue& other = timing.queues[q];
+    if (other.kind != QueueKind::serial && other.controller == queue.controller) {
+      connections.push_back(q);
+    }
+  }
+  internal::LimitedController controller(timing, std::move(connections), *limit);
+  if (controller.response(out.job.queue, out.job.job) != out.any_phase) return false;
+  const Duration own = controller.service(out.job.queue, out.job.job);
+  const auto add = [&](Kind kind, std::optional<JobRef> job, Duration each) {
+    if (each > Duration{}) out.any_phase_shares.push_back({kind, job, std::nullopt, 1, each});
+  };
+  add(Kind::first_wait, std::nullopt, queue.scan);
+  add(Kind::own, out.job, own);
+  add(Kind::held, std::nullopt, out.any_phase - queue.scan - own);
+  return true;
 }
 
 // Queues whose controller limits its requests under way.
@@ -216,7 +242,7 @@ std::optional<Why> why(const TimingReport& report, JobRef job) {
     fill_alone(queue, out);
   } else if (shares_gateway(timing, queue)) {
     fill_gateway(timing, out);
-  } else {
+  } else if (!fill_limited(timing, out)) {
     fill_shared(timing, out);
   }
   sort_shares(out.any_phase_shares);

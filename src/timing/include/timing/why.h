@@ -19,6 +19,7 @@ struct BoundShare {
     other,       // another transaction that may go first
     own,
     ways,     // while all places are on the network, or held until a boundary
+    held,     // while all places of its connection, or of its controller, are held by others
     foreign,  // what another master puts on the line
     elapsed,  // negative: what has passed at the release; the place is held beyond the end
   } kind = Kind::other;
