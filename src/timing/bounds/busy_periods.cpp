@@ -51,7 +51,9 @@ class BusyPeriods {
         const bool after = due && queue_.jobs[job].kind == TriggerKind::cyclic && j > job;
         times = releases_within(other, worst.begin, worst.until, after || !due);
       } else if (is_released(other.kind)) {
-        times = recurs(other) ? std::int64_t{out.before / other.period + 1} : 1;
+        times = !due            ? times_before(other, worst.until - worst.begin)
+                : recurs(other) ? std::int64_t{out.before / other.period + 1}
+                                : 1;
       }
       out.times.push_back(times);
     }
@@ -229,22 +231,57 @@ class BusyPeriods {
     return true;
   }
 
-  // Order list: whoever is released in a busy period has been served at its end.
+  // Work of what is triggered, released from a busy period's beginning on until before its end.
+  [[nodiscard]] std::int64_t times_before(const Job& job, Duration length) const {
+    return recurs(job)
+               ? std::max<std::int64_t>(1, model::rounded_up(length, job.period) / job.period)
+               : 1;
+  }
+  [[nodiscard]] Duration triggered_before(Duration length) {
+    compared_ += static_cast<std::int64_t>(events_.size());
+    Duration work{};
+    for (const std::size_t j : events_) work += times_before(queue_.jobs[j], length) * held_[j];
+    return work;
+  }
+
+  // Order list: whoever is released in a busy period has been served at its end. It ends latest,
+  // and takes longest, where everything triggered comes with the cyclic release that begins it: one
+  // that begins with a trigger before that release ends no later, and is no longer.
   bool by_end() {
-    if (!events_.empty()) return false;
+    if (releases_.empty()) return events_.empty() || triggered_by_end();
     for (std::int64_t s = 0; s < count(); ++s) {
       const Duration begin = release(s).at;
       if (release(s - 1).at == begin) continue;
-      Duration end = begin + begun_;
+      Duration end = begin;
+      Duration cyclic{};
       std::int64_t n = s;
-      for (; release(n).at < end || release(n).at == begin; ++n) {
+      while (true) {
+        for (; release(n).at < end || release(n).at == begin; ++n) {
+          if (++compared_ > most_comparisons) return false;
+          cyclic += held_[release(n).job];
+        }
+        const Duration next = begin + begun_ + cyclic + triggered_before(end - begin);
         if (++compared_ > most_comparisons) return false;
-        end += held_[release(n).job];
+        if (next == end) break;
+        end = next;
       }
       for (std::int64_t i = s; i < n; ++i) {
         raise(release(i).job, end - release(i).at, {begin, release(i).at, end});
       }
+      for (const std::size_t j : events_) raise(j, end - begin, {begin, begin, end});
     }
+    return true;
+  }
+
+  bool triggered_by_end() {
+    Duration end{};
+    while (true) {
+      const Duration next = begun_ + triggered_before(end);
+      if (++compared_ > most_comparisons) return false;
+      if (next == end) break;
+      end = next;
+    }
+    for (const std::size_t j : events_) raise(j, end, {{}, {}, end});
     return true;
   }
 

@@ -11,7 +11,7 @@ namespace greymet::timing::internal {
 
 // Per job of a queue that only its own jobs hold up, one request under way; continuous ones have 0.
 // Nothing where the line is full, where the releases do not come together within 100,000, or would
-// take more than some million comparisons; for order list also where anything is triggered.
+// take more than some million comparisons.
 [[nodiscard]] std::optional<std::vector<Duration>> busy_period_bounds(const Queue& queue);
 
 // The busy period that makes one job's bound: what its places are held by, until it is done.
