@@ -37,10 +37,11 @@ Duration any_phase_sum(const Why& why) {
 std::string row(int n, const std::string& slave) {
   const auto period = *rc::gen::element<std::string>("200ms", "400ms", "800ms");
   const auto kind = *rc::gen::inRange(0, 6);
-  const std::string when = kind == 0   ? std::string("every = \"continuous\"")
-                           : kind == 1 ? "on = \"%MW0.0\", min_gap = \"" + period + "\""
-                                       : fmt::format("every = \"{}\", phase = \"{}ms\"", period,
-                                                     *rc::gen::inRange(0, 200));
+  const std::string when =
+      kind == 0 ? std::string("every = \"continuous\"")
+      : kind == 1
+          ? "on = \"%MW0.0\", min_gap = \"" + *rc::gen::element<std::string>("60ms", period) + "\""
+          : fmt::format("every = \"{}\", phase = \"{}ms\"", period, *rc::gen::inRange(0, 200));
   return fmt::format(
       "{{ name = \"t{}\", controller = \"{}\", slave = \"{}\", fc = 3, at = 0, count = {}, into = "
       "\"%MW\", {} }}",
