@@ -216,8 +216,10 @@ class Tuner {
       if (may_help(remedy.kind, goal)) try_sizes(remedy, goal, advice);
     }
     if (advice.changes.empty()) try_pairs(remedies, goal, advice);
-    std::stable_sort(advice.changes.begin(), advice.changes.end(),
-                     [](const TuneChange& a, const TuneChange& b) { return a.kind < b.kind; });
+    std::stable_sort(
+        advice.changes.begin(), advice.changes.end(), [](const TuneChange& a, const TuneChange& b) {
+          return std::pair(a.rests_on_defaults, a.kind) < std::pair(b.rests_on_defaults, b.kind);
+        });
     if (advice.changes.size() > options_.most_changes) {
       advice.changes.resize(options_.most_changes);
     }
@@ -229,7 +231,9 @@ class Tuner {
     Plan plan = part_;
     std::string text;
     std::string cost;
+    bool rests_on_defaults = false;
     for (const Remedy::Size* size : sizes) {
+      rests_on_defaults = rests_on_defaults || size->rests_on_defaults;
       size->apply(plan);
       text += (text.empty() ? "" : ", and ") + size->text;
       cost += (cost.empty() ? "" : "; ") + size->cost;
@@ -241,7 +245,8 @@ class Tuner {
     if (!reaches(trial.state, needs_silence(goal) ? TuneGoal::fit : goal)) return false;
     trial.state = state_of(trial.plan, trial.report, true);
     if (!reaches(trial.state, goal)) return false;
-    advice.changes.push_back({kind, std::move(text), std::move(cost), trial.state, std::move(fix)});
+    advice.changes.push_back(
+        {kind, std::move(text), std::move(cost), trial.state, std::move(fix), rests_on_defaults});
     return true;
   }
 

@@ -190,7 +190,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
           fmt::format("{} to spare over the longest reply, {}", model::in_ms(timeout - longest_),
                       rests_on_defaults() ? "which is assumed: state `reply` first"
                                           : "as its `reply` is stated"),
-          everywhere(timeout, std::nullopt), steps};
+          everywhere(timeout, std::nullopt), steps, rests_on_defaults()};
     };
     for (const Duration timeout : timeouts()) {
       remedy.sizes.push_back(remedy.of_amount(timeout / timeout_step));

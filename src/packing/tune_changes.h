@@ -20,6 +20,7 @@ struct Remedy {
     std::string cost;
     std::function<void(model::Plan&)> apply;
     std::int64_t amount = 0;  // in steps, where sizes lie on a scale
+    bool rests_on_defaults = false;
   };
   std::vector<Size> sizes;                      // least change first
   std::int64_t present = 0;                     // the amount today, where sizes lie on a scale

@@ -132,6 +132,26 @@ TEST_CASE("the commissioning sheet is in the order of the work, with the words t
   CHECK(sheet.find("kiln %MW1021</td><td>burner hr:4113 (404114)</td>") != std::string::npos);
 }
 
+TEST_CASE("the commissioning sheet marks numbers that rest on what nobody stated") {
+  const auto sheet_of = [](const std::string& line, const std::string& reply) {
+    std::string plan =
+        test::with_rows({"{ name = \"a\", slave = \"gauge\", fc = 3, at = 0, count = 2, into = "
+                         "\"%MW0\", every = \"1s\", on_loss = \"hold\" }"});
+    plan = test::replaced(plan, "format = \"8E1\"\n", "format = \"8E1\"\n" + line);
+    plan = test::replaced(plan, "reply = { typical = \"5ms\", max = \"20ms\" }\n", reply);
+    Pages pages(test::load(plan, test::base_files()));
+    return pages.make().second;
+  };
+  const std::string reply = "reply = { typical = \"5ms\", max = \"20ms\" }\n";
+  const std::string open = sheet_of("", reply);
+  CHECK(open.find(" *</td>") != std::string::npos);
+  CHECK(open.find("<p class=\"soft\">* rests on defaults, as the plan does not state: timeout, "
+                  "retries of gauge</p>") != std::string::npos);
+  const std::string stated = sheet_of("timeout = \"300ms\"\nretries = 1\n", reply);
+  CHECK(stated.find("rests on defaults") == std::string::npos);
+  CHECK(stated.find(" *</td>") == std::string::npos);
+}
+
 TEST_CASE("names that would be HTML are text") {
   const std::string name = "<script>alert(1)</script> & \\\"'";
   Pages pages(

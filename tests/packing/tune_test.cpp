@@ -315,4 +315,16 @@ TEST_CASE("a shorter timeout says whether the reply it leaves room for is stated
       replaced(slow, "map = \"pump.csv\"\nreply = { typical = \"5ms\", max = \"20ms\" }\n",
                "map = \"pump.csv\"\n");
   CHECK(cost_of(open).find("which is assumed: state `reply` first") != std::string::npos);
+  // what rests on a guess is never the first of several
+  std::size_t several = 0;
+  for (const TuneAdvice& each : advice(open)) {
+    if (each.changes.size() < 2) continue;
+    ++several;
+    CHECK_FALSE(each.changes.front().rests_on_defaults);
+    CHECK(std::is_partitioned(each.changes.begin(), each.changes.end(),
+                              [](const TuneChange& c) { return !c.rests_on_defaults; }));
+    CHECK(std::any_of(each.changes.begin(), each.changes.end(),
+                      [](const TuneChange& c) { return c.rests_on_defaults; }));
+  }
+  CHECK(several > 0);
 }

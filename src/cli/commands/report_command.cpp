@@ -126,7 +126,9 @@ int run_report(const ReportOptions& options, const Terminal& terminal) {
       return exit_unreachable;
     }
   }
-  const UsablePlan usable = load_usable_plan(options.plan, terminal, {});
+  checks::RuleSelection rules;
+  rules.assumptions = true;  // the page says what its verdicts rest on, as check does
+  const UsablePlan usable = load_usable_plan(options.plan, terminal, rules);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   if (const auto refused = refuse_too_large(usable, "reported", terminal)) return *refused;

@@ -207,10 +207,11 @@ class Sheet {
       }
       table.row({std::string(tick), html(plan_.target_name(target)),
                  reactions.empty() ? "–" : html(fmt::format("{}", fmt::join(reactions, ", "))),
-                 ms_html(tables::noticed_at_the_latest(plan_, exchange_.timing, target)), entry(),
-                 std::string(tick), sign()});
+                 ms_html(tables::noticed_at_the_latest(plan_, exchange_.timing, target)) +
+                     mark_of(target),
+                 entry(), std::string(tick), sign()});
     }
-    body_ += table.text("there is nothing to unplug");
+    body_ += table.text("there is nothing to unplug") + assumptions();
   }
 
   void heartbeats() {
@@ -222,14 +223,67 @@ class Sheet {
         return c ? html(plan_.exchange.controllers[*c].name) : std::string("–");
       };
       const bool timed = h < exchange_.timing.heartbeats.size();
-      table.row({std::string(tick), html(beat.name), name(beat.from), name(beat.to),
-                 beat.on_loss ? html(to_string(*beat.on_loss)) : "–",
-                 timed ? ms_html(exchange_.timing.heartbeats[h].latest_alarm) : "–", entry(),
-                 sign()});
+      table.row(
+          {std::string(tick), html(beat.name), name(beat.from), name(beat.to),
+           beat.on_loss ? html(to_string(*beat.on_loss)) : "–",
+           timed ? ms_html(exchange_.timing.heartbeats[h].latest_alarm) + mark_of_carrier(h) : "–",
+           entry(), sign()});
     }
-    body_ += table.text("the plan has no heartbeats");
+    body_ += table.text("the plan has no heartbeats") + assumptions();
   }
 
+  // Of all that the plan leaves out, what these numbers come from in the first place.
+  static model::FactSet of_tries(const model::FactSet& assumed) {
+    using model::FactKind;
+    model::FactSet out;
+    for (const FactKind kind :
+         {FactKind::timeout, FactKind::retries, FactKind::connect_timeout, FactKind::on_silence}) {
+      if (assumed.contains(kind)) out.add(kind);
+    }
+    return out;
+  }
+  static model::FactSet of_durations(const model::FactSet& assumed) {
+    using model::FactKind;
+    model::FactSet out;
+    for (const FactKind kind : {FactKind::reply, FactKind::rtt, FactKind::gateway_delay}) {
+      if (assumed.contains(kind)) out.add(kind);
+    }
+    return out;
+  }
+  // "*" where the plan leaves out what the number rests on; said below the table.
+  std::string mark_of(const model::Target& target) {
+    model::FactSet assumed;
+    for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+      if (t.target == target) assumed.add(of_tries(t.endpoint.assumed));
+    }
+    return mark(plan_.target_name(target), assumed);
+  }
+  std::string mark_of_carrier(std::size_t heartbeat) {
+    const auto& carrier = exchange_.timing.heartbeats[heartbeat].carrier;
+    const auto* t = carrier ? plan_.exchange.find(carrier->transaction) : nullptr;
+    return t == nullptr ? std::string() : mark(t->name, of_durations(t->endpoint.assumed));
+  }
+  std::string mark(const std::string& name, const model::FactSet& assumed) {
+    std::string keys;
+    for (const std::string& key : assumed.keys()) keys += (keys.empty() ? "" : ", ") + key;
+    if (keys.empty()) return {};
+    assumed_[keys].push_back(name);
+    return " *";
+  }
+  // What the marks of the last table are for.
+  std::string assumptions() {
+    std::string text;
+    for (const auto& [keys, names] : assumed_) {
+      text += fmt::format("{}{} of {}", text.empty() ? "" : "; ", html(keys),
+                          html(fmt::format("{}", fmt::join(names, ", "))));
+    }
+    assumed_.clear();
+    if (text.empty()) return {};
+    return fmt::format(
+        "<p class=\"soft\">* rests on defaults, as the plan does not state: {}</p>\n", text);
+  }
+
+  std::map<std::string, std::vector<std::string>> assumed_;  // whose, by their keys
   const ReportInput& input_;
   const ExportInput& exchange_;
   const model::ResolvedPlan& plan_;

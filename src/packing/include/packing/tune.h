@@ -54,7 +54,8 @@ struct TuneChange {
   std::string text;  // what to write, in the words of the plan
   std::string cost;  // what it costs
   LineState after;
-  model::Fix fix;  // the same as edits of the plan
+  model::Fix fix;                  // the same as edits of the plan
+  bool rests_on_defaults = false;  // what it leaves room for is assumed: behind all others
 };
 
 // One goal of one line.
