@@ -122,8 +122,8 @@ TEST_CASE("T02: periods missed and periods not guaranteed") {
               "release was lost in 10s simulated | write every = \"190ms\", or see `greymet "
               "timing` for what it waits for"});
   CHECK(findings_of_rule("T02", replaced(missed, "\"100ms\"", "\"190ms\"")).empty());
-  // under "list" the busy period that b begins at 5040 holds b's 144.0365, the trigger's 31.745, and
-  // a's 38.6198 of 5100 and 5250: it ends at 5293.021, and a of 5100 has waited 193.021
+  // under "list" the busy period that b begins at 5040 holds b's 144.0365, the trigger's 31.745,
+  // and a's 38.6198 of 5100 and 5250: it ends at 5293.021, and a of 5100 has waited 193.021
   const auto list_of = [](const std::vector<std::string>& more) {
     std::vector<std::string> rows{row("a", "gauge", 8, "every = \"150ms\""),
                                   row("b", "pump", 100, "every = \"9s\", phase = \"5040ms\"")};

@@ -175,9 +175,9 @@ std::map<std::size_t, internal::LimitedController> limited_controllers(const Tim
     }
   }
   std::map<std::size_t, internal::LimitedController> out;
-  for (auto& [controller, of_it] : queues) {
+  for (const auto& [controller, of_it] : queues) {
     const std::int64_t limit = *timing.in_flight_limit[model::ControllerIndex(controller)];
-    out.try_emplace(controller, timing, std::move(of_it), limit);
+    out.try_emplace(controller, timing, of_it, limit);
   }
   return out;
 }

@@ -71,8 +71,8 @@ Duration longest_held(const std::vector<const HeldGroup*>& groups, std::int64_t 
   return longest;
 }
 
-LimitedController::LimitedController(const TimingModel& timing, std::vector<std::size_t> queues,
-                                     std::int64_t limit)
+LimitedController::LimitedController(const TimingModel& timing,
+                                     const std::vector<std::size_t>& queues, std::int64_t limit)
     : timing_(timing), limit_(limit) {
   std::size_t jobs = 0;
   for (const std::size_t q : queues) {

@@ -38,7 +38,8 @@ class HeldGroup {
 class LimitedController {
  public:
   // `queues`: its connections.
-  LimitedController(const TimingModel& timing, std::vector<std::size_t> queues, std::int64_t limit);
+  LimitedController(const TimingModel& timing, const std::vector<std::size_t>& queues,
+                    std::int64_t limit);
 
   // `job` is a released one. Nothing where a connection goes round its list, or where this would
   // take too long.

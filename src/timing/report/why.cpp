@@ -121,7 +121,7 @@ bool fill_limited(const TimingModel& timing, Why& out) {
       connections.push_back(q);
     }
   }
-  internal::LimitedController controller(timing, std::move(connections), *limit);
+  internal::LimitedController controller(timing, connections, *limit);
   if (controller.response(out.job.queue, out.job.job) != out.any_phase) return false;
   const Duration own = controller.service(out.job.queue, out.job.job);
   const auto add = [&](Kind kind, std::optional<JobRef> job, Duration each) {

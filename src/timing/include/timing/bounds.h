@@ -35,8 +35,8 @@
 // Where the controller limits its requests under way, its connections wait for each other and the
 // sum runs over all its jobs on TCP: R_i = sum over released j of C_j + longest continuous C (n x
 // the longest of all with n > 1), C_j = rtt + delay + Cser_j + s + F, F = sum over m of n_m x
-// longest serial time of m. With order due this is the most; often the places can be held only for a
-// shorter time T (docs/timing-model.md, "Bounds"): R_i = s + floor_s(T) + C_i.
+// longest serial time of m. With order due this is the most; often the places can be held only for
+// a shorter time T (docs/timing-model.md, "Bounds"): R_i = s + floor_s(T) + C_i.
 #pragma once
 
 #include <optional>

@@ -8,7 +8,8 @@
 // continuous C', which may just have begun at b). From the first boundary on the places are held
 // without a gap:
 //   order due:   response = at most W + A'(b, t) - (t - b) - (C'_i - C_i)
-//   order list:  at most e - t, e the end of the busy period: the least e with W + A'(b, e) = e - b,
+//   order list:  at most e - t, e the end of the busy period: the least e with W + A'(b, e) = e -
+//   b,
 //                A' without what is released at e; b a cyclic release, because a busy period that
 //                begins with a trigger before it ends no later and lasts no longer; a triggered i
 //                waits for e - b at most
@@ -34,7 +35,8 @@
 namespace greymet::timing {
 
 // Per job of the queue; continuous ones have 0. Nothing where the proof does not hold or its end is
-// too far: several requests under way, a full line, cyclic jobs that do not come together soon. `queue` must be alone in its island.
+// too far: several requests under way, a full line, cyclic jobs that do not come together soon.
+// `queue` must be alone in its island.
 [[nodiscard]] std::optional<std::vector<Duration>> phased_bounds(const TimingModel& timing,
                                                                  std::size_t queue);
 
