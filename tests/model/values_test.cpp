@@ -50,6 +50,23 @@ TEST_CASE("a duration written out reads back as itself") {
   CHECK(in_ms(Duration(51'822'917)) == "51.823 ms");
   CHECK(in_ms(200ms) == "200 ms");
   CHECK(in_ms(1500us) == "1.5 ms");
+  // limits are rounded up to three digits, and never down
+  const std::vector<std::pair<std::int64_t, std::string>> limits{{0, "0"},
+                                                                 {1, "0.001"},
+                                                                 {51'822'917, "51.9"},
+                                                                 {51'900'000, "51.9"},
+                                                                 {99'950'001, "100"},
+                                                                 {99'900'001, "100"},
+                                                                 {100'000'000, "100"},
+                                                                 {100'000'001, "101"},
+                                                                 {2'030'005'000, "2031"},
+                                                                 {5'123'400, "5.13"},
+                                                                 {513'400, "0.514"},
+                                                                 {13'272'906'000, "13273"}};
+  for (const auto& [ns, text] : limits) {
+    CHECK(ms_at_most(Duration(ns)) == text);
+    CHECK(std::stod(text) * 1e6 >= static_cast<double>(ns));
+  }
 }
 
 TEST_CASE("types know their registers") {

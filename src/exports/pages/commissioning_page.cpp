@@ -207,7 +207,7 @@ class Sheet {
       }
       table.row({std::string(tick), html(plan_.target_name(target)),
                  reactions.empty() ? "–" : html(fmt::format("{}", fmt::join(reactions, ", "))),
-                 ms_html(tables::noticed_at_the_latest(plan_, exchange_.timing, target)) +
+                 limit_html(tables::noticed_at_the_latest(plan_, exchange_.timing, target)) +
                      mark_of(target),
                  entry(), std::string(tick), sign()});
     }
@@ -223,11 +223,12 @@ class Sheet {
         return c ? html(plan_.exchange.controllers[*c].name) : std::string("–");
       };
       const bool timed = h < exchange_.timing.heartbeats.size();
-      table.row(
-          {std::string(tick), html(beat.name), name(beat.from), name(beat.to),
-           beat.on_loss ? html(to_string(*beat.on_loss)) : "–",
-           timed ? ms_html(exchange_.timing.heartbeats[h].latest_alarm) + mark_of_carrier(h) : "–",
-           entry(), sign()});
+      table.row({std::string(tick), html(beat.name), name(beat.from), name(beat.to),
+                 beat.on_loss ? html(to_string(*beat.on_loss)) : "–",
+                 timed
+                     ? limit_html(exchange_.timing.heartbeats[h].latest_alarm) + mark_of_carrier(h)
+                     : "–",
+                 entry(), sign()});
     }
     body_ += table.text("the plan has no heartbeats") + assumptions();
   }

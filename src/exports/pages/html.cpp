@@ -81,8 +81,8 @@ std::string html(std::string_view text) {
   return out;
 }
 
-std::string ms_html(const std::optional<model::Duration>& d) {
-  return d ? model::ms_digits(*d) : "–";
+std::string limit_html(const std::optional<model::Duration>& d) {
+  return d ? model::ms_at_most(*d) : "–";
 }
 
 std::string picture_html(std::string_view svg, std::string_view caption) {

@@ -13,8 +13,8 @@ namespace greymet::exports {
 
 // Text of people as text of HTML; what cannot be seen is shown escaped.
 [[nodiscard]] std::string html(std::string_view text);
-// "12.345", or a dash where there is nothing.
-[[nodiscard]] std::string ms_html(const std::optional<model::Duration>& d);
+// "12.4", rounded up, or a dash where there is nothing.
+[[nodiscard]] std::string limit_html(const std::optional<model::Duration>& d);
 // A picture that the page holds itself.
 [[nodiscard]] std::string picture_html(std::string_view svg, std::string_view caption);
 

@@ -104,4 +104,14 @@ std::string in_ms(Duration duration) {
   return ms_digits(duration) + " ms";
 }
 
+std::string ms_at_most(Duration duration) {
+  constexpr std::int64_t per_ms = 1'000'000;
+  constexpr std::int64_t finest = 1'000;
+  std::int64_t step = per_ms;
+  while (step > finest && duration < Duration(100 * step)) step /= 10;
+  const std::int64_t ns = duration.count();
+  const std::int64_t steps = ns / step + (ns % step > 0 ? 1 : 0);
+  return shortest_digits(static_cast<double>(steps) * static_cast<double>(step) / per_ms);
+}
+
 }  // namespace greymet::model

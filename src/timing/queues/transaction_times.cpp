@@ -140,7 +140,7 @@ FailureTimes failure_times(const TransactionTimes& times) {
   // the timeout begins with the request, behind the connection that each try opens
   if (times.network && !times.serial) out.each += times.network->connect_longest;
   if (!times.serial || times.timeout_of_master) {
-    out.each += times.network->jitter;
+    if (times.network) out.each += times.network->jitter;
     return out;
   }
   out.each += times.serial->request_longest() + times.serial->gap;

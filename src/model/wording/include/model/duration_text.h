@@ -24,6 +24,9 @@ inline constexpr Duration longest_duration = std::chrono::hours(24 * 31);
 [[nodiscard]] double to_ms(Duration duration);
 // The same without the unit: "51.823".
 [[nodiscard]] std::string ms_digits(Duration duration);
+// Three digits, rounded up, whole milliseconds from 100 on and microseconds at the finest: "51.9",
+// "2031"; for limits that people compare with what they see.
+[[nodiscard]] std::string ms_at_most(Duration duration);
 // A number to a thousandth, no trailing zeros: "44.79"; in powers of ten where it is very large.
 [[nodiscard]] std::string shortest_digits(double value);
 
