@@ -291,6 +291,11 @@ transactions = [
   CHECK(refused("a.json", Json{{"transactions", {row("other", 1, 2, 3)}}}.dump()) ==
         "greymet: a.json: measured no transaction of this plan\n");
   CHECK(run_in(site, {"check", "plan.toml", "--measured", "none"}).status == 3);
+  // what is wrong with the plan itself is said first
+  site.write("broken.toml", "[controller.plc\n");
+  const test::Outcome broken = run_in(site, {"check", "broken.toml", "--measured", "run.json"});
+  CHECK(broken.status == 2);
+  CHECK(broken.out.find("error P01") != std::string::npos);
   CHECK(run_in(site, {"check", "plan.toml", "--measured", "run.json", "--fix"}).status == 2);
 }
 

@@ -30,7 +30,8 @@ std::optional<MeasuredFile> measured_file(const std::string& path) {
 
 std::optional<int> take_measured(const std::string& path, files::LoadedPlan& loaded,
                                  const Terminal& terminal) {
-  if (path.empty()) return std::nullopt;
+  // what cannot be read is said of the plan first
+  if (path.empty() || loaded.unreadable) return std::nullopt;
   auto file = measured_file(path);
   if (!file) {
     terminal.err << fmt::format(

@@ -274,9 +274,14 @@ class Sheet {
   // What the marks of the last table are for.
   std::string assumptions() {
     std::string text;
+    constexpr std::size_t most_named = 20;
     for (const auto& [keys, names] : assumed_) {
-      text += fmt::format("{}{} of {}", text.empty() ? "" : "; ", html(keys),
-                          html(fmt::format("{}", fmt::join(names, ", "))));
+      const std::size_t named = std::min(names.size(), most_named);
+      const auto end = names.begin() + static_cast<std::ptrdiff_t>(named);
+      text += fmt::format(
+          "{}{} of {}{}", text.empty() ? "" : "; ", html(keys),
+          html(fmt::format("{}", fmt::join(names.begin(), end, ", "))),
+          named < names.size() ? fmt::format(" and {} more", names.size() - named) : std::string());
     }
     assumed_.clear();
     if (text.empty()) return {};
