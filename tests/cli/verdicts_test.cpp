@@ -3,12 +3,14 @@
 
 #include <csignal>
 #include <filesystem>
+#include <set>
 
 #include <fmt/format.h>
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
 #include "plain_modbus.h"
+#include "plans.h"
 #include "process.h"
 
 namespace verdicts {
@@ -297,6 +299,23 @@ transactions = [
   CHECK(broken.status == 2);
   CHECK(broken.out.find("error P01") != std::string::npos);
   CHECK(run_in(site, {"check", "plan.toml", "--measured", "run.json", "--fix"}).status == 2);
+}
+
+TEST_CASE("a word that a gateway does not know is said, and nothing is made of it") {
+  const test::TemporaryFolder site;
+  std::filesystem::copy(GREYMET_EXAMPLES, site.path(), std::filesystem::copy_options::recursive);
+  const std::string plan = site.read("maltings.toml");
+  const auto rules_with = [&](const std::string& on_silence) {
+    site.write("plan.toml", test::replaced(plan, "on_silence  = \"exception\"", on_silence));
+    std::set<std::string> rules;
+    const test::Outcome outcome =
+        run_in(site, {"check", "plan.toml", "--json", "--least", "warning"});
+    const Json document = Json::parse(outcome.out);
+    for (const Json& f : document["findings"]) rules.insert(f["rule"]);
+    return rules;
+  };
+  CHECK(rules_with("on_silence = \"nothing\"") == std::set<std::string>{"T04"});
+  CHECK(rules_with("on_silence = \"silent\"") == std::set<std::string>{"P05"});
 }
 
 }  // namespace verdicts

@@ -61,7 +61,10 @@ std::vector<timing::MeasuredDuration> measured_at(const model::ResolvedPlan& pla
   std::vector<timing::MeasuredDuration> out;
   for (const auto& t : plan.exchange.transactions) {
     const auto times = *timing::transaction_times(plan.exchange, t);
-    out.push_back({t.name, 7, times.typical, times.longest});
+    const model::Duration slower =
+        times.serial ? times.serial->turnaround_longest - times.serial->turnaround_typical
+                     : times.network->slave_longest - times.network->slave_typical;
+    out.push_back({t.name, 7, times.typical, times.typical + slower});
   }
   return out;
 }
@@ -100,6 +103,26 @@ TEST_CASE("durations give back the replies that made them") {
     const model::Delay tried{milliseconds(9), milliseconds(99), {}};
     const model::Exchange other = model::with_facts(plan, {{id, tried}});
     RC_ASSERT(other.slaves[model::SlaveIndex(id.index)].reply.max.count() == tried.max.count());
+  });
+}
+
+TEST_CASE("no longest duration is below one that was measured") {
+  rc::prop("whatever was measured", [] {
+    auto ours = test::load(plant({"", "reply = { typical = \"4ms\", max = \"9ms\" }", "", ""}));
+    model::ResolvedPlan& plan = ours.plan;
+    std::vector<timing::MeasuredDuration> measured;
+    for (const auto& t : plan.exchange.transactions) {
+      const model::Duration median(*rc::gen::inRange<std::int64_t>(0, 400'000'000));
+      const model::Duration more(*rc::gen::inRange<std::int64_t>(0, 900'000'000));
+      measured.push_back({t.name, 3, median, median + more});
+    }
+    plan.plan.measured = timing::measured_facts(plan, "run.json", measured);
+    plan.exchange = model::with_facts(plan, {});
+    for (std::size_t i = 0; i < measured.size(); ++i) {
+      const auto times = *timing::transaction_times(plan.exchange, plan.exchange.transactions[i]);
+      RC_ASSERT(times.longest >= measured[i].longest);
+      RC_ASSERT(times.typical <= times.longest);
+    }
   });
 }
 

@@ -64,8 +64,9 @@ bool tries_are_known(const model::RefusedKeys& refused) {
 
 TimeoutOwner gateway_as_owner(const model::ResolvedPlan& plan, std::size_t index) {
   const model::Gateway& gateway = plan.plan.gateways[index];
-  return {subject_of(gateway), place_or(gateway.timeout, gateway.place),
-          tries_are_known(gateway.refused)};
+  const bool known = tries_are_known(gateway.refused) && !gateway.refused.contains("framing") &&
+                     !gateway.refused.contains("on_silence");
+  return {subject_of(gateway), place_or(gateway.timeout, gateway.place), known};
 }
 
 }  // namespace

@@ -233,36 +233,24 @@ class Sheet {
     body_ += table.text("the plan has no heartbeats") + assumptions();
   }
 
-  // Of all that the plan leaves out, what these numbers come from in the first place.
-  static model::FactSet of_tries(const model::FactSet& assumed) {
-    using model::FactKind;
-    model::FactSet out;
-    for (const FactKind kind :
-         {FactKind::timeout, FactKind::retries, FactKind::connect_timeout, FactKind::on_silence}) {
-      if (assumed.contains(kind)) out.add(kind);
-    }
-    return out;
-  }
-  static model::FactSet of_durations(const model::FactSet& assumed) {
-    using model::FactKind;
-    model::FactSet out;
-    for (const FactKind kind : {FactKind::reply, FactKind::rtt, FactKind::gateway_delay}) {
-      if (assumed.contains(kind)) out.add(kind);
-    }
-    return out;
-  }
   // "*" where the plan leaves out what the number rests on; said below the table.
   std::string mark_of(const model::Target& target) {
+    using model::FactKind;
     model::FactSet assumed;
     for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
-      if (t.target == target) assumed.add(of_tries(t.endpoint.assumed));
+      if (t.target == target) assumed.add(t.endpoint.assumed);
     }
-    return mark(plan_.target_name(target), assumed);
+    return mark(plan_.target_name(target),
+                assumed.only({FactKind::timeout, FactKind::retries, FactKind::connect_timeout,
+                              FactKind::on_silence}));
   }
   std::string mark_of_carrier(std::size_t heartbeat) {
+    using model::FactKind;
     const auto& carrier = exchange_.timing.heartbeats[heartbeat].carrier;
     const auto* t = carrier ? plan_.exchange.find(carrier->transaction) : nullptr;
-    return t == nullptr ? std::string() : mark(t->name, of_durations(t->endpoint.assumed));
+    if (t == nullptr) return {};
+    return mark(t->name, t->endpoint.assumed.only(
+                             {FactKind::reply, FactKind::rtt, FactKind::gateway_delay}));
   }
   std::string mark(const std::string& name, const model::FactSet& assumed) {
     std::string keys;

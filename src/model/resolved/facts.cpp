@@ -110,6 +110,14 @@ std::string fact_text(FactKind kind, const FactValue& value) {
   return enumeration_text(kind, std::get<std::int64_t>(value));
 }
 
+FactSet FactSet::only(std::initializer_list<FactKind> kinds) const {
+  FactSet out;
+  for (const FactKind kind : kinds) {
+    if (contains(kind)) out.add(kind);
+  }
+  return out;
+}
+
 std::vector<std::string> FactSet::keys() const {
   std::vector<std::string> keys;
   for (std::size_t k = 0; k < fact_kinds; ++k) {

@@ -167,17 +167,10 @@ std::map<std::size_t, internal::GatewayLine> gateway_lines(const TimingModel& ti
 
 // Per controller that limits its requests under way.
 std::map<std::size_t, internal::LimitedController> limited_controllers(const TimingModel& timing) {
-  std::map<std::size_t, std::vector<std::size_t>> queues;
-  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-    const Queue& queue = timing.queues[q];
-    if (queue.kind != QueueKind::serial && timing.in_flight_limit[queue.controller]) {
-      queues[queue.controller].push_back(q);
-    }
-  }
   std::map<std::size_t, internal::LimitedController> out;
-  for (const auto& [controller, of_it] : queues) {
-    const std::int64_t limit = *timing.in_flight_limit[model::ControllerIndex(controller)];
-    out.try_emplace(controller, timing, of_it, limit);
+  for (const Queue& queue : timing.queues) {
+    if (queue.kind == QueueKind::serial || !timing.in_flight_limit[queue.controller]) continue;
+    out.try_emplace(queue.controller, timing, queue.controller);
   }
   return out;
 }

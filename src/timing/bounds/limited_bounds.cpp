@@ -71,12 +71,12 @@ Duration longest_held(const std::vector<const HeldGroup*>& groups, std::int64_t 
   return longest;
 }
 
-LimitedController::LimitedController(const TimingModel& timing,
-                                     const std::vector<std::size_t>& queues, std::int64_t limit)
-    : timing_(timing), limit_(limit) {
+LimitedController::LimitedController(const TimingModel& timing, model::ControllerIndex controller)
+    : timing_(timing), limit_(*timing.in_flight_limit[controller]) {
   std::size_t jobs = 0;
-  for (const std::size_t q : queues) {
+  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
     const Queue& queue = timing.queues[q];
+    if (queue.kind == QueueKind::serial || queue.controller != controller) continue;
     applies_ = applies_ && queue.order == model::Order::due;
     jobs += queue.jobs.size();
     Connection connection;

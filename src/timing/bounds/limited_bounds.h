@@ -37,9 +37,8 @@ class HeldGroup {
 // All connections of one controller with a limit.
 class LimitedController {
  public:
-  // `queues`: its connections.
-  LimitedController(const TimingModel& timing, const std::vector<std::size_t>& queues,
-                    std::int64_t limit);
+  // It has a limit.
+  LimitedController(const TimingModel& timing, model::ControllerIndex controller);
 
   // `job` is a released one. Nothing where a connection goes round its list, or where this would
   // take too long.

@@ -27,14 +27,13 @@ OwnPart own_part(const TransactionTimes& times) {
   return {net.slave_typical - net.pause, net.slave_longest - net.pause};
 }
 
-// What it shows of the slave's own part, at least 0.
+// What it shows of the slave's own part, all else at its typical time: the longest answer need not
+// have met the slowest network. At least 0, and the longest no less than the typical.
 OwnPart shown_by(const MeasuredDuration& measured, const TransactionTimes& times) {
-  const OwnPart own = own_part(times);
-  const Duration longest = measured.longest - (times.longest - own.longest);
-  const Duration typical = measured.median - (times.typical - own.typical);
+  const Duration others = times.typical - own_part(times).typical;
   OwnPart out;
-  out.longest = std::max(longest, Duration{});
-  out.typical = std::clamp(typical, Duration{}, out.longest);
+  out.typical = std::max(measured.median - others, Duration{});
+  out.longest = std::max(measured.longest - others, out.typical);
   return out;
 }
 

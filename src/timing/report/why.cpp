@@ -112,16 +112,8 @@ void fill_gateway(const TimingModel& timing, Why& out) {
 // the controller, can be held.
 bool fill_limited(const TimingModel& timing, Why& out) {
   const Queue& queue = timing.queues[out.job.queue];
-  const auto& limit = timing.in_flight_limit[queue.controller];
-  if (!limit || queue.kind == QueueKind::serial) return false;
-  std::vector<std::size_t> connections;
-  for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-    const Queue& other = timing.queues[q];
-    if (other.kind != QueueKind::serial && other.controller == queue.controller) {
-      connections.push_back(q);
-    }
-  }
-  internal::LimitedController controller(timing, connections, *limit);
+  if (queue.kind == QueueKind::serial || !timing.in_flight_limit[queue.controller]) return false;
+  internal::LimitedController controller(timing, queue.controller);
   if (controller.response(out.job.queue, out.job.job) != out.any_phase) return false;
   const Duration own = controller.service(out.job.queue, out.job.job);
   const auto add = [&](Kind kind, std::optional<JobRef> job, Duration each) {

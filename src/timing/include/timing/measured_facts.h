@@ -18,7 +18,8 @@ struct MeasuredDuration {
 };
 
 // The reply times that these durations show: what is left of them when frames, gaps, network and
-// gateway have taken what the plan says of them (docs/timing-model.md, "Measured"). Of several
+// gateway have taken their typical time (docs/timing-model.md, "Measured"). With them no longest
+// duration is below a measured one. Of several
 // transactions of a slave the longest counts. A longest that the plan states stays where it is
 // longer: a measurement refutes a maximum, and proves none. Transactions that the plan does not
 // have, of peers and without answers are passed over.

@@ -4,6 +4,7 @@
 
 #include <bitset>
 #include <cstdint>
+#include <initializer_list>
 #include <string>
 #include <string_view>
 #include <type_traits>
@@ -33,6 +34,8 @@ class FactSet {
   [[nodiscard]] bool contains(FactKind kind) const {
     return kinds_.test(static_cast<std::size_t>(kind));
   }
+  // Those of them that are among `kinds`.
+  [[nodiscard]] FactSet only(std::initializer_list<FactKind> kinds) const;
   // Their keys, in the order of the kinds, each once.
   [[nodiscard]] std::vector<std::string> keys() const;
 
