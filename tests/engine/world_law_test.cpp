@@ -74,6 +74,24 @@ std::string one_of(std::initializer_list<const char*> texts) {
   return *rc::gen::elementOf(std::vector<std::string>(texts.begin(), texts.end()));
 }
 
+// The plan without some of the facts that may be left out: whatever is then taken instead, all
+// parts take the same. A master that gives up before its gateway does (N06) is another matter, so
+// the longest timeout stays.
+std::string without_some_facts(const std::string& text) {
+  const std::set<std::string> optional{
+      "sends", "in_flight", "timeout", "connect_timeout", "retries", "order",   "pause",
+      "park",  "reply",     "rtt",     "delay",           "connect", "framing", "jitter"};
+  const int one_of = *rc::gen::element(2, 6, 1000);
+  std::istringstream lines(text);
+  std::string out;
+  for (std::string line; std::getline(lines, line);) {
+    const bool is_optional = optional.contains(line.substr(0, line.find(' '))) &&
+                             line.find("\"30s\"") == std::string::npos;
+    if (!is_optional || *rc::gen::inRange(0, one_of) != 0) out += line + "\n";
+  }
+  return out;
+}
+
 std::string random_when(bool on_line, bool continuous) {
   const int kind = *rc::gen::inRange(0, continuous ? 8 : 7);
   const std::string phase =
@@ -244,21 +262,21 @@ void compare(const model::ResolvedPlan& plan, timing::Durations durations,
 
 TEST_CASE("requests complete in the virtual world when the simulation says") {
   rc::prop("typical and longest durations", [] {
-    const std::string text = random_plan();
+    const std::string text = without_some_facts(random_plan());
     RC_LOG() << text;
     const auto loaded = test::load(text);
     RC_ASSERT(!loaded.unreadable);
     compare(loaded.plan, timing::Durations::typical, {});
     compare(loaded.plan, timing::Durations::longest, {});
-    const auto late = test::load(random_plan(
-        "timeout = \"30s\"\n", fmt::format("jitter = \"{}ms\"", *rc::gen::inRange(1, 9))));
+    const auto late = test::load(without_some_facts(random_plan(
+        "timeout = \"30s\"\n", fmt::format("jitter = \"{}ms\"", *rc::gen::inRange(1, 9)))));
     compare(late.plan, timing::Durations::longest, {});
   });
 }
 
 TEST_CASE("so they do when slaves fall silent, refuse, and come back") {
   rc::prop("longest durations", [] {
-    const std::string text = random_plan();
+    const std::string text = without_some_facts(random_plan());
     RC_LOG() << text;
     const auto loaded = test::load(text);
     const timing::TimingModel timing = timing::build_timing_model(loaded.plan);
@@ -278,9 +296,9 @@ TEST_CASE("so they do when slaves fall silent, refuse, and come back") {
 
 TEST_CASE("what a gateway that says nothing of a silent slave costs stays within what is printed") {
   rc::prop("responses of others: their bound and the stall", [] {
-    const std::string text = random_plan(
+    const std::string text = without_some_facts(random_plan(
         fmt::format("timeout = \"{}ms\"\nretries = {}\n{}", *rc::gen::inRange(300, 700),
-                    *rc::gen::inRange(0, 3), one_of({"", "on_silence = \"nothing\"\n"})));
+                    *rc::gen::inRange(0, 3), one_of({"", "on_silence = \"nothing\"\n"}))));
     RC_LOG() << text;
     const auto loaded = test::load(text);
     const timing::TimingReport report = timing::analyse_longest(loaded.plan);
