@@ -78,6 +78,11 @@ const RuleFamily& family_of(RuleCode code) {
   return at == all_families.end() ? all_families.front() : *at;
 }
 
+bool hides_its_range(RuleCode code) {
+  return code == RuleCode::F01 || code == RuleCode::F02 || code == RuleCode::F03 ||
+         code == RuleCode::F06;
+}
+
 std::string_view standards_text() {
   return "V1.1b3 is the MODBUS Application Protocol Specification, V1.02 the MODBUS over Serial\n"
          "Line Specification and Implementation Guide, TCP the MODBUS Messaging on TCP/IP\n"

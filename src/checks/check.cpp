@@ -21,40 +21,103 @@ namespace greymet::checks {
 namespace {
 
 // One cause, one finding.
-void silence_consequences(Findings& findings) {
-  std::map<model::Subject, std::set<RuleCode>> causes;
-  std::set<std::pair<model::Subject, std::string>> misspelt;  // and the key that was meant
-  for (const Finding& f : findings) {
-    causes[f.subject].insert(f.rule);
-    for (const model::Subject& each : f.concerns) causes[each].insert(f.rule);
-    if (f.rule == RuleCode::P02) misspelt.emplace(f.subject, f.about);
-  }
-  // A cause is as grave as what it explains at the program's end.
-  std::map<std::pair<model::Subject, RuleCode>, Severity> raised;
-  std::erase_if(findings, [&](const Finding& f) {
-    if (f.rule == RuleCode::P06) return misspelt.contains({f.subject, f.about});
-    const RuleCodes& silencers = entry_of(f.rule).silenced_by;
-    bool silent = false;
-    const auto ask = [&](const model::Subject& subject) {
-      const auto own = causes.find(subject);
-      if (own == causes.end()) return;
-      for (const RuleCode cause : silencers) {
-        if (!own->second.contains(cause)) continue;
-        silent = true;
-        if (family_of(f.rule).letter != 'V') continue;
-        Severity& severity = raised[{subject, cause}];
-        severity = std::max(severity, f.severity);
+// A finding is silent where one of its causes (RuleEntry::silenced_by) speaks of the same registers
+// of the same thing. The cause keeps it, and is as grave as what it explains. Whether it goes with
+// the cause is tried where cures are (files/cures.h).
+class Consequences {
+ public:
+  explicit Consequences(Findings& findings) : findings_(findings) {
+    for (std::size_t i = 0; i < findings.size(); ++i) {
+      const Finding& f = findings[i];
+      if (f.rule == RuleCode::P02) misspelt_.emplace(f.subject, f.about);
+      if (!is_cause(f.rule)) continue;
+      causes_[{f.subject, f.rule}].push_back({i, f.part});
+      for (const model::Concern& each : f.concerns) {
+        causes_[{each.subject, f.rule}].push_back({i, each.part});
       }
-    };
-    ask(f.subject);
-    for (const model::Subject& each : f.concerns) ask(each);
-    return silent;
-  });
-  for (Finding& f : findings) {
-    const auto at = raised.find({f.subject, f.rule});
-    if (at != raised.end()) f.severity = std::max(f.severity, at->second);
+    }
   }
-}
+
+  void silence() {
+    std::vector<std::size_t> cause(findings_.size());
+    for (std::size_t i = 0; i < findings_.size(); ++i) cause[i] = cause_of(i);
+    for (std::size_t i = 0; i < findings_.size(); ++i) cause[i] = first_of(cause, i);
+    for (std::size_t i = 0; i < findings_.size(); ++i) {
+      if (cause[i] == i || cause[i] == unsaid) continue;
+      Finding& explaining = findings_[cause[i]];
+      explaining.severity = std::max(explaining.severity, findings_[i].severity);
+      explaining.explains.push_back(std::move(findings_[i]));
+    }
+    std::size_t told = 0;
+    for (std::size_t i = 0; i < findings_.size(); ++i) {
+      if (cause[i] != i) continue;
+      if (told != i) findings_[told] = std::move(findings_[i]);
+      ++told;
+    }
+    findings_.resize(told);
+  }
+
+ private:
+  static constexpr std::size_t unsaid = std::numeric_limits<std::size_t>::max();
+  struct Cause {
+    std::size_t finding = 0;
+    std::optional<model::Part> part;
+  };
+
+  static bool is_cause(RuleCode code) {
+    static const std::set<RuleCode> all = [] {
+      std::set<RuleCode> codes;
+      for (const RuleEntry& rule : catalogue()) {
+        codes.insert(rule.silenced_by.begin(), rule.silenced_by.end());
+      }
+      return codes;
+    }();
+    return all.contains(code);
+  }
+
+  // The cause of its cause; rules do not go in circles, and if they did it would say so itself.
+  static std::size_t first_of(const std::vector<std::size_t>& cause, std::size_t i) {
+    std::size_t first = i;
+    for (int steps = 0; first != unsaid && cause[first] != first; ++steps) {
+      if (steps > 16) return i;
+      first = cause[first];
+    }
+    return first;
+  }
+
+  // The finding that explains this one; itself where none does.
+  [[nodiscard]] std::size_t cause_of(std::size_t i) const {
+    const Finding& f = findings_[i];
+    // the key was written, only otherwise
+    if (f.rule == RuleCode::P06) return misspelt_.contains({f.subject, f.about}) ? unsaid : i;
+    const RuleCodes& silencers = entry_of(f.rule).silenced_by;
+    if (silencers.count == 0) return i;
+    const auto found = first_cause(silencers, f.subject, f.part);
+    if (found) return *found;
+    for (const model::Concern& each : f.concerns) {
+      const auto of_step = first_cause(silencers, each.subject, each.part);
+      if (of_step) return *of_step;
+    }
+    return i;
+  }
+
+  [[nodiscard]] std::optional<std::size_t> first_cause(
+      const RuleCodes& silencers, const model::Subject& subject,
+      const std::optional<model::Part>& part) const {
+    for (const RuleCode code : silencers) {
+      const auto own = causes_.find({subject, code});
+      if (own == causes_.end()) continue;
+      for (const Cause& cause : own->second) {
+        if (!part || !cause.part || model::overlap(*part, *cause.part)) return cause.finding;
+      }
+    }
+    return std::nullopt;
+  }
+
+  Findings& findings_;
+  std::map<std::pair<model::Subject, RuleCode>, std::vector<Cause>> causes_;
+  std::set<std::pair<model::Subject, std::string>> misspelt_;  // and the key that was meant
+};
 
 // Leaves out what the plan accepts, and reports acceptances without an object.
 void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Findings& findings) {
@@ -119,20 +182,6 @@ tl::expected<RuleSelection, std::string> parse_rule_selection(std::string_view t
 
 namespace {
 
-// Files that the plan names come before it: what is wrong there explains what is wrong here.
-void sort_by_place(Findings& found) {
-  std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
-    const auto key = [](const Finding& f) {
-      // what the others rest on comes last, in its own order
-      if (entry_of(f.rule).needs == Needs::assumptions) {
-        return std::tuple(true, std::numeric_limits<std::uint32_t>::max(), 0U, 0U, RuleCode::A01);
-      }
-      return std::tuple(f.place.file == 0, f.place.file, f.place.line, f.place.column, f.rule);
-    };
-    return key(a) < key(b);
-  });
-}
-
 // The same words about the same place, as where every row of a table stands under one heading, or a
 // map is read for two ways of counting: one finding.
 void join_equals(Findings& found) {
@@ -188,18 +237,31 @@ Findings timed_findings(const RuleInput& in, const model::ResolvedPlan& plan, Fi
     if (rule.needs != Needs::timing || rule.function == check_phases) continue;
     if (done.insert(rule.function).second) rule.function(own, of_plan);
   }
-  silence_consequences(of_plan);
   for (const model::Accept& accept : plan.plan.accepts) {
     if (!accept.rule || !accept.at) continue;
     std::erase_if(of_plan, [&](const Finding& f) {
       return to_string(f.rule) == accept.rule->value && to_text(f.subject) == accept.at->value;
     });
   }
+  Consequences(of_plan).silence();
   std::erase_if(of_plan, [](const Finding& f) { return entry_of(f.rule).needs != Needs::timing; });
   return of_plan;
 }
 
 }  // namespace
+
+void sort_by_place(Findings& found) {
+  std::stable_sort(found.begin(), found.end(), [](const Finding& a, const Finding& b) {
+    const auto key = [](const Finding& f) {
+      // what the others rest on comes last, in its own order
+      if (entry_of(f.rule).needs == Needs::assumptions) {
+        return std::tuple(true, std::numeric_limits<std::uint32_t>::max(), 0U, 0U, RuleCode::A01);
+      }
+      return std::tuple(f.place.file == 0, f.place.file, f.place.line, f.place.column, f.rule);
+    };
+    return key(a) < key(b);
+  });
+}
 
 Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
                const std::stop_token& stop) {
@@ -250,8 +312,9 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     };
     run(assumed);
   }
-  silence_consequences(found);
+  // first what is accepted goes: it explains nothing
   apply_accepts(resolved.plan, selection, found);
+  Consequences(found).silence();
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });
   sort_by_place(found);
   join_equals(found);

@@ -82,7 +82,7 @@ int all_of(const std::map<model::Severity, int>& by) {
 int try_every_cure(const test::Files& files) {
   Checked before = checked(files);
   Findings with_cures = before.findings;
-  files::keep_lawful_fixes(before.loaded, before.findings, files::memory_files(files), with_cures);
+  files::try_cures(before.loaded, before.findings, files::memory_files(files), with_cures);
   const Counts was = counts(before.findings);
   int tried = 0;
   for (const Finding& f : with_cures) {

@@ -39,6 +39,7 @@ struct Candidate {
   std::vector<model::KeyText> keys = {};  // that cure it
   std::vector<Extent> parts = {};         // or the requests to make of it
   bool certain = false;
+  std::optional<Extent> extent = {};  // the registers it speaks about; else the block's
 };
 
 class AddressRules {
@@ -47,7 +48,8 @@ class AddressRules {
       : plan_(in.plan),
         out_(out),
         blocks_(internal::mapped_blocks(in)),
-        torn_(internal::report_torn_values(in.plan, blocks_, out)) {}
+        torn_(internal::report_torn_values(in.plan, blocks_, out)),
+        names_(in.plan) {}
 
   void check() {
     std::map<std::size_t, std::vector<const MappedBlock*>> by_slave;
@@ -149,7 +151,6 @@ class AddressRules {
   [[nodiscard]] std::vector<Candidate> candidates(const MappedBlock& b) const {
     std::vector<Candidate> found;
     if (auto c = other_reading(b)) found.push_back(std::move(*c));
-    if (b.block->offset >= model::addresses_per_area) return found;
     if (auto c = off_by_one(b)) found.push_back(std::move(*c));
     if (auto c = cut_value(b)) found.push_back(std::move(*c));
     if (auto c = fence_post(b)) found.push_back(std::move(*c));
@@ -165,6 +166,7 @@ class AddressRules {
     Candidate& stays = found.front();
     report(out_, stays.rule, severity, b.block->at_place, subject(b), std::move(stays.message),
            std::move(stays.remedy), std::move(stays.related));
+    out_.back().part = {b.is_read, stays.extent.value_or(b.block->extent())};
     if (!stays.keys.empty()) {
       std::string title = "write";
       for (const model::KeyText& k : stays.keys) {
@@ -174,7 +176,7 @@ class AddressRules {
                              stays.certain);
     }
     if (!stays.parts.empty()) {
-      internal::cure_by_split(out_, out_.back().remedy, plan_, b.transaction, b.is_read,
+      internal::cure_by_split(out_, out_.back().remedy, plan_, names_, b.transaction, b.is_read,
                               stays.parts, stays.certain);
     }
   }
@@ -183,9 +185,7 @@ class AddressRules {
   [[nodiscard]] static std::optional<Candidate> other_reading(const MappedBlock& b) {
     const DeviceBlock& block = *b.block;
     if (block.notation != model::Notation::plain || block.hex) return std::nullopt;
-    if (block.offset < model::addresses_per_area && b.map->lists(block.area, block.offset)) {
-      return std::nullopt;
-    }
+    if (b.map->lists(block.area, block.offset)) return std::nullopt;
     const std::string digits = fmt::format("{}", block.written);
     const auto candidate = [&](std::string_view kind, std::uint32_t offset,
                                const std::string& cure) {
@@ -258,7 +258,8 @@ class AddressRules {
           {{"at", at_text(block, first, internal::numbering_of(b))},
            {"count", fmt::format("{}", end - first)}},
           {},
-          false};
+          false,
+          value};
     }
     return std::nullopt;
   }
@@ -341,6 +342,7 @@ class AddressRules {
   Findings& out_;
   internal::MappedBlocks blocks_;
   internal::TornValues torn_;
+  internal::FreshNames names_;
 };
 
 }  // namespace

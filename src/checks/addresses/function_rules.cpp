@@ -28,9 +28,9 @@ std::string functions_for(Area area, bool is_read) {
 class FunctionRules {
  public:
   FunctionRules(const model::ResolvedPlan& plan, Findings& out)
-      : plan_(plan), out_(out), range_is_wrong_(plan.transactions.size(), false) {}
+      : plan_(plan), out_(out), range_is_wrong_(plan.transactions.size()), names_(plan) {}
 
-  [[nodiscard]] const std::vector<bool>& range_is_wrong() const { return range_is_wrong_; }
+  [[nodiscard]] const std::vector<WrongHalves>& range_is_wrong() const { return range_is_wrong_; }
 
   void check(std::size_t index) {
     const ResolvedTransaction& t = plan_.transactions[index];
@@ -43,7 +43,7 @@ class FunctionRules {
       if (!block) continue;
       area_fits = check_area(t, *block, is_read) && area_fits;
       check_quantity(t, *block, is_read);
-      check_end(*block);
+      check_end(*block, is_read);
       if (area_fits) check_access(t, *block, is_read);
     }
     if (area_fits) check_offered(t);
@@ -51,17 +51,24 @@ class FunctionRules {
   }
 
  private:
+  // Of the finding to come.
+  void is_wrong(const DeviceBlock& block, bool is_read) {
+    (is_read ? range_is_wrong_[index_].read : range_is_wrong_[index_].write) = true;
+    part_ = {is_read, block.extent()};
+  }
+
   // F01
   bool check_area(const ResolvedTransaction& t, const DeviceBlock& block, bool is_read) {
     const Area area = model::traits_of(*t.function).area;
     if (block.area == area) return true;
-    range_is_wrong_[index_] = true;
+    is_wrong(block, is_read);
     report(out_, RuleCode::F01, Severity::error, block.at_place, subject_,
            fmt::format("{} is {}; function {} reaches {}s",
                        range_text(block.area, {block.offset, block.offset + 1}),
                        with_article(block.area), number_of(*t.function), long_name(area)),
            fmt::format("for {}s use {}, or write the address as {}:{}", long_name(block.area),
                        functions_for(block.area, is_read), short_name(area), block.offset));
+    out_.back().part = part_;
     cure_area(t, block, is_read);
     return false;
   }
@@ -89,12 +96,19 @@ class FunctionRules {
     const auto& traits = model::traits_of(*t.function);
     if (!is_read && model::writes_single(*t.function)) {
       if (block.quantity == 1) return;
-      range_is_wrong_[index_] = true;
+      is_wrong(block, is_read);
       const bool bits = is_bit_area(traits.area);
+      const bool mask = t.function == model::FunctionCode::mask_write_register;
       report(out_, RuleCode::F06, Severity::error, block.count_place, subject_,
              fmt::format("function {} writes one {}, not {}", number_of(*t.function),
                          bits ? "coil" : "register", block.quantity),
-             fmt::format("write fc = {}, or count = 1", bits ? 15 : 16));
+             mask ? std::string("write count = 1")
+                  : fmt::format("write fc = {}, or count = 1", bits ? 15 : 16));
+      out_.back().part = part_;
+      if (mask) {
+        internal::cure_by_keys(out_, "write count = 1", block.count_place, {{"count", "1"}}, false);
+        return;
+      }
       if (block.count_place.has_end()) {
         internal::cure_by_keys(out_, fmt::format("write fc = {}", bits ? 15 : 16),
                                block.count_place, {{"fc", bits ? "15" : "16"}}, false);
@@ -104,7 +118,7 @@ class FunctionRules {
     const std::uint32_t standard = is_read ? traits.most_read : traits.most_write;
     const std::uint32_t limit = std::min(standard, own_limit(t, traits.area, is_read));
     if (limit == 0 || block.quantity <= limit) return;
-    range_is_wrong_[index_] = true;
+    is_wrong(block, is_read);
     const auto parts =
         internal::split_by_limit(plan_.map_of(*t.target), block.area, block.extent(), limit);
     const std::string whose =
@@ -115,7 +129,8 @@ class FunctionRules {
            fmt::format("asks for {}; {}", amount_text(block.area, block.quantity), whose),
            fmt::format("split after {}:{}: {}", short_name(block.area), parts.front().end - 1,
                        internal::split_text(block, parts, numbering)));
-    internal::cure_by_split(out_, out_.back().remedy, plan_, index_, is_read, parts, false);
+    out_.back().part = part_;
+    internal::cure_by_split(out_, out_.back().remedy, plan_, names_, index_, is_read, parts, false);
   }
 
   // Of who answers, whatever the function.
@@ -127,17 +142,17 @@ class FunctionRules {
   }
 
   // F03
-  void check_end(const DeviceBlock& block) {
-    if (block.offset >= model::addresses_per_area) return;  // rule F13 speaks
+  void check_end(const DeviceBlock& block, bool is_read) {
     const std::uint32_t end = block.offset + block.quantity;
     if (end <= model::addresses_per_area) return;
-    range_is_wrong_[index_] = true;
+    is_wrong(block, is_read);
     report(out_, RuleCode::F03, Severity::error, block.at_place, subject_,
            fmt::format("{} from {}:{} would end at {}, past the last address, 65535",
                        amount_text(block.area, block.quantity), short_name(block.area),
                        block.offset, end - 1),
            fmt::format("count = {} reaches the last address",
                        model::addresses_per_area - block.offset));
+    out_.back().part = part_;
     internal::cure_by_keys(
         out_, fmt::format("write count = {}", model::addresses_per_area - block.offset),
         block.at_place, {{"count", fmt::format("{}", model::addresses_per_area - block.offset)}},
@@ -184,7 +199,7 @@ class FunctionRules {
   // F07, F08
   void check_access(const ResolvedTransaction& t, const DeviceBlock& block, bool is_read) {
     const model::RegisterMap* map = plan_.map_of(*t.target);
-    if (map == nullptr || range_is_wrong_[index_]) return;
+    if (map == nullptr || range_is_wrong_[index_].of(is_read)) return;
     const model::Access forbidden = is_read ? model::Access::write : model::Access::read;
     std::vector<std::string> names;
     std::vector<model::Related> related;
@@ -203,6 +218,7 @@ class FunctionRules {
                        more > 0 ? fmt::format(" and {} more", more) : ""),
            fmt::format("leave them out of the block, or correct `access` in {}", map->file()),
            std::move(related));
+    out_.back().part = {is_read, block.extent()};
   }
 
   // F14
@@ -221,7 +237,9 @@ class FunctionRules {
   const model::ResolvedPlan& plan_;
   Findings& out_;
   model::Subject subject_;
-  std::vector<bool> range_is_wrong_;
+  std::vector<WrongHalves> range_is_wrong_;
+  model::Part part_;
+  internal::FreshNames names_;
   std::size_t index_ = 0;
 };
 
@@ -232,7 +250,7 @@ void check_functions(const RuleInput& in, Findings& out) {
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) rules.check(i);
 }
 
-std::vector<bool> wrong_ranges(const model::ResolvedPlan& plan) {
+std::vector<WrongHalves> wrong_ranges(const model::ResolvedPlan& plan) {
   Findings ignored;
   FunctionRules rules(plan, ignored);
   for (std::size_t i = 0; i < plan.transactions.size(); ++i) rules.check(i);

@@ -7,13 +7,13 @@ namespace greymet::checks::internal {
 
 namespace {
 
-void collect(const ResolvedPlan& plan, std::size_t index, MappedBlocks& out) {
+void collect(const ResolvedPlan& plan, std::size_t index, WrongHalves wrong, MappedBlocks& out) {
   const ResolvedTransaction& t = plan.transactions[index];
   if (!t.target || t.target->is_peer) return;
   const RegisterMap* map = plan.map_of(*t.target);
   for (const bool is_read : {true, false}) {
     const auto& block = is_read ? t.read : t.write;
-    if (!block) continue;
+    if (!block || wrong.of(is_read)) continue;
     if (is_read) {
       out.read_by_anyone[{t.target->index, block->area}].add(block->extent());
       if (t.controller) {
@@ -68,7 +68,7 @@ bool MappedBlocks::reads_anywhere(std::size_t slave, Area area, Extent wanted) c
 MappedBlocks mapped_blocks(const RuleInput& in) {
   MappedBlocks out;
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) {
-    if (!in.range_is_wrong[i]) collect(in.plan, i, out);
+    collect(in.plan, i, in.range_is_wrong[i], out);
   }
   std::erase_if(out.blocks,
                 [&](const MappedBlock& b) { return !in.better_maps[b.slave_index].empty(); });

@@ -1,7 +1,6 @@
 #include "cure_edits.h"
 
 #include <algorithm>
-#include <set>
 
 #include <fmt/format.h>
 
@@ -28,24 +27,19 @@ void cure_by_keys(model::Findings& out, std::string title, model::Range place,
           {std::move(title), {{place, {}, EditKind::set_keys, std::move(keys)}}, certain});
 }
 
-namespace {
-
-// A name that no transaction has yet.
-std::string next_name(const model::ResolvedPlan& plan, const std::string& name,
-                      std::set<std::string>& taken) {
+std::string FreshNames::next(const std::string& name) {
+  if (taken_.empty()) {
+    for (const model::Transaction& t : plan_.plan.transactions) taken_.insert(t.name);
+  }
   for (std::size_t n = 2;; ++n) {
     std::string other = fmt::format("{}-{}", name, n);
-    const bool known = std::any_of(plan.plan.transactions.begin(), plan.plan.transactions.end(),
-                                   [&](const model::Transaction& t) { return t.name == other; });
-    if (!known && taken.insert(other).second) return other;
+    if (taken_.insert(other).second) return other;
   }
 }
 
-}  // namespace
-
 void cure_by_split(model::Findings& out, std::string title, const model::ResolvedPlan& plan,
-                   std::size_t transaction, bool is_read, const std::vector<Extent>& parts,
-                   bool certain) {
+                   FreshNames& names, std::size_t transaction, bool is_read,
+                   const std::vector<Extent>& parts, bool certain) {
   const model::ResolvedTransaction& t = plan.transactions[transaction];
   const model::Transaction& declared = plan.declared(t);
   const auto& block = is_read ? t.read : t.write;
@@ -67,10 +61,9 @@ void cure_by_split(model::Findings& out, std::string title, const model::Resolve
   }
   const model::Numbering numbering = plan.numbering_of(*t.target);
   std::vector<Edit> edits;
-  std::set<std::string> taken;
   for (std::size_t i = 0; i < parts.size(); ++i) {
     std::vector<KeyText> keys;
-    if (i > 0) keys.push_back({"name", toml_text(next_name(plan, declared.name, taken))});
+    if (i > 0) keys.push_back({"name", toml_text(names.next(declared.name))});
     keys.push_back({"at", at_text(*block, parts[i].first, numbering)});
     keys.push_back({"count", fmt::format("{}", parts[i].end - parts[i].first)});
     if (unit) {

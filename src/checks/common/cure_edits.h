@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <unordered_set>
 #include <utility>
 #include <vector>
 
@@ -19,11 +20,24 @@ namespace greymet::checks::internal {
 void cure_by_keys(model::Findings& out, std::string title, model::Range place,
                   std::vector<model::KeyText> keys, bool certain);
 
+// Names for the parts of split transactions; knows those of the plan once one is asked for. Keeps a
+// reference to the plan.
+class FreshNames {
+ public:
+  explicit FreshNames(const model::ResolvedPlan& plan) : plan_(plan) {}
+  // `name` with the first number that nobody has.
+  [[nodiscard]] std::string next(const std::string& name);
+
+ private:
+  const model::ResolvedPlan& plan_;
+  std::unordered_set<std::string> taken_;
+};
+
 // Gives the last finding the cure that makes one request of each part of a block, every register
 // staying where it is in the controller's memory. Nothing where that cannot be written: points
 // instead of addresses, bits packed into words, both parts of function 23.
 void cure_by_split(model::Findings& out, std::string title, const model::ResolvedPlan& plan,
-                   std::size_t transaction, bool is_read, const std::vector<model::Extent>& parts,
-                   bool certain);
+                   FreshNames& names, std::size_t transaction, bool is_read,
+                   const std::vector<model::Extent>& parts, bool certain);
 
 }  // namespace greymet::checks::internal

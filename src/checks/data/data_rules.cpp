@@ -21,7 +21,7 @@ void check_word_orders(const model::ResolvedPlan& plan, Findings& out) {
     const RegisterMap* map = plan.map_of(*t.target);
     if (map == nullptr || map->misreads("word_order")) continue;
     for (const auto* block : {&t.read, &t.write}) {
-      if (!*block || (*block)->offset >= model::addresses_per_area) continue;
+      if (!*block) continue;
       for (const Point* p : map->points_touching((*block)->area, (*block)->extent())) {
         if (is_multi_register(p->type) && !p->word_order) unordered[t.target->index].insert(p);
       }

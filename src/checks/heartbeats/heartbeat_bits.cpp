@@ -114,8 +114,8 @@ class HeartbeatBits {
 
   [[nodiscard]] bool changes(const MemoryUse& use, std::size_t heartbeat) const {
     switch (use.purpose) {
-      case MemoryPurpose::read:
-      case MemoryPurpose::written_by_peer: return !wrong_[use.owner];
+      case MemoryPurpose::read: return !wrong_[use.owner].read;
+      case MemoryPurpose::written_by_peer: return !wrong_[use.owner].write;
       case MemoryPurpose::copy_target:
       case MemoryPurpose::status: return true;
       case MemoryPurpose::heartbeat: return use.owner != heartbeat;
@@ -151,7 +151,7 @@ class HeartbeatBits {
 
   const model::ResolvedPlan& plan_;
   Findings& out_;
-  const std::vector<bool>& wrong_;
+  const std::vector<WrongHalves>& wrong_;
   const model::Indexed<std::vector<MemoryUse>, model::ControllerIndex> uses_;
   std::vector<UseIndex> indices_;
 };

@@ -128,12 +128,12 @@ class SharedMapRules {
 };
 
 // The blocks of every slave that were written as addresses.
-std::vector<std::vector<const DeviceBlock*>> blocks_of_slaves(const ResolvedPlan& plan,
-                                                              const std::vector<bool>& wrong) {
+std::vector<std::vector<const DeviceBlock*>> blocks_of_slaves(
+    const ResolvedPlan& plan, const std::vector<WrongHalves>& wrong) {
   std::vector<std::vector<const DeviceBlock*>> blocks(plan.plan.slaves.size());
   for (std::size_t i = 0; i < plan.transactions.size(); ++i) {
     const model::ResolvedTransaction& t = plan.transactions[i];
-    if (!t.target || t.target->is_peer || wrong[i]) continue;
+    if (!t.target || t.target->is_peer || wrong[i].any()) continue;
     for (const auto* block : {&t.read, &t.write}) {
       if (*block && (*block)->notation != model::Notation::point &&
           (*block)->extent().end <= model::addresses_per_area) {
@@ -169,7 +169,7 @@ bool misses(const RegisterMap& map, const std::vector<const DeviceBlock*>& block
 }  // namespace
 
 std::vector<std::vector<std::size_t>> better_maps(const ResolvedPlan& plan,
-                                                  const std::vector<bool>& wrong_ranges) {
+                                                  const std::vector<WrongHalves>& wrong_ranges) {
   std::vector<std::vector<std::size_t>> better(plan.plan.slaves.size());
   const auto blocks = blocks_of_slaves(plan, wrong_ranges);
   for (std::size_t s = 0; s < better.size(); ++s) {

@@ -53,7 +53,9 @@ class CopyRules {
     const MemoryUse own{target, MemoryPurpose::copy_target, i, {}, {}};
     const MemoryUse* other = indices_[c].any(target, [&](const MemoryUse& use) {
       if (conflict_of(own, use) != model::MemoryConflict::copy_fills) return false;
-      return use.purpose == MemoryPurpose::copy_target ? use.owner < i : !wrong_[use.owner];
+      return use.purpose == MemoryPurpose::copy_target
+                 ? use.owner < i
+                 : !wrong_[use.owner].of(use.purpose == MemoryPurpose::read);
     });
     if (other == nullptr) return;
     const std::string what = other->purpose == MemoryPurpose::copy_target ? "which {} fills as well"
@@ -113,7 +115,7 @@ class CopyRules {
     std::optional<std::string> said;
     model::Range where;
     indices_[c].touching(source.bits, [&](const MemoryUse& use) {
-      if (use.purpose != MemoryPurpose::read || wrong_[use.owner]) return true;
+      if (use.purpose != MemoryPurpose::read || wrong_[use.owner].read) return true;
       const ResolvedTransaction& t = plan_.transactions[use.owner];
       const model::RegisterMap* map = t.target ? plan_.map_of(*t.target) : nullptr;
       if (map == nullptr || !t.read || is_bit_area(t.read->area) || !t.into ||
@@ -157,7 +159,7 @@ class CopyRules {
   void check_sources(std::size_t c) {
     std::vector<const MemoryUse*> sources;
     for (const MemoryUse& use : uses_[c]) {
-      if (use.purpose == MemoryPurpose::sent && !wrong_[use.owner]) sources.push_back(&use);
+      if (use.purpose == MemoryPurpose::sent && !wrong_[use.owner].write) sources.push_back(&use);
     }
     std::stable_sort(sources.begin(), sources.end(), [](const MemoryUse* a, const MemoryUse* b) {
       return std::pair(a->bits.store, a->bits.first) < std::pair(b->bits.store, b->bits.first);
@@ -198,7 +200,7 @@ class CopyRules {
   // M14. A block given by points reaches from the first to the last: what lies between is sent too.
   void check_unnamed(std::size_t i) {
     const ResolvedTransaction& t = plan_.transactions[i];
-    if (!t.write || !t.target || t.target->is_peer || wrong_[i]) return;
+    if (!t.write || !t.target || t.target->is_peer || wrong_[i].write) return;
     const model::Transaction& d = plan_.declared(t);
     const model::BlockText& block = d.write ? *d.write : d.block;
     const model::RegisterMap* map = plan_.map_of(*t.target);
@@ -268,7 +270,7 @@ class CopyRules {
   const model::ResolvedPlan& plan_;
   Findings& out_;
   const model::Indexed<std::vector<MemoryUse>, model::ControllerIndex> uses_;
-  const std::vector<bool>& wrong_;
+  const std::vector<WrongHalves>& wrong_;
   std::vector<UseIndex> indices_;  // per controller, of what fills memory
   std::vector<bool> unplaced_;     // per controller: a read whose memory is not known
   std::map<std::pair<std::size_t, model::Area>, std::vector<std::size_t>> writes_;

@@ -53,11 +53,11 @@ class DeviceMemoryRules {
  public:
   DeviceMemoryRules(const RuleInput& in, Findings& out) : plan_(in.plan), out_(out) {
     for (std::size_t i = 0; i < plan_.transactions.size(); ++i) {
-      if (in.range_is_wrong[i]) continue;
+      const WrongHalves wrong = in.range_is_wrong[i];
       const ResolvedTransaction& t = plan_.transactions[i];
       if (!t.target || !t.controller) continue;
-      if (t.write) add(writes_, t, *t.write, i);
-      if (t.read) add(reads_, t, *t.read, i);
+      if (t.write && !wrong.write) add(writes_, t, *t.write, i);
+      if (t.read && !wrong.read) add(reads_, t, *t.read, i);
     }
   }
 

@@ -74,9 +74,9 @@ class MemoryRules {
       case UseKind::trigger:
       case UseKind::gate:
       case UseKind::copy_target: return true;
-      case UseKind::read:
+      case UseKind::read: return !in.range_is_wrong[use.owner].read;
       case UseKind::sent:
-      case UseKind::written_by_peer: return !in.range_is_wrong[use.owner];
+      case UseKind::written_by_peer: return !in.range_is_wrong[use.owner].write;
       case UseKind::copy_source:
       case UseKind::read_by_peer: return false;
     }

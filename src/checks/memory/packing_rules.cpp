@@ -127,11 +127,14 @@ void check_packing(const RuleInput& in, Findings& out) {
   Rooms rooms(in.plan);
   for (std::size_t i = 0; i < in.plan.transactions.size(); ++i) {
     const ResolvedTransaction& t = in.plan.transactions[i];
-    if (!t.controller || !t.function || in.range_is_wrong[i]) continue;
+    if (!t.controller || !t.function) continue;
     for (const bool is_read : {true, false}) {
       const auto& block = is_read ? t.read : t.write;
       const auto& memory = is_read ? t.into : t.from;
-      if (!block || !memory || t.function == model::FunctionCode::mask_write_register) continue;
+      if (!block || !memory || in.range_is_wrong[i].of(is_read) ||
+          t.function == model::FunctionCode::mask_write_register) {
+        continue;
+      }
       check_kinds(in.plan, t, *block, *memory, is_read, out);
       check_alignment(in.plan, t, *block, *memory, is_read, rooms, out);
     }

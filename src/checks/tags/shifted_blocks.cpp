@@ -121,12 +121,7 @@ void ShiftedBlocks::report_block(const Group& group, model::Findings& out) {
     finding.remedy = "move the block, or correct the addresses of the tags";
   }
   for (const Shift& shift : group.shifts) {
-    for (const model::Subject& each : shift.concerns) {
-      if (std::find(finding.concerns.begin(), finding.concerns.end(), each) ==
-          finding.concerns.end()) {
-        finding.concerns.push_back(each);
-      }
-    }
+    for (const model::Concern& each : shift.concerns) add_concern(finding, each);
   }
 }
 

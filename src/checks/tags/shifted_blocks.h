@@ -20,7 +20,7 @@ struct Shift {
   bool is_from = true;    // it should come from there; else it should be sent
   model::ValueMove by;    // the step that brings it into the tag's controller, or sends it
   model::BitRange there;  // where the value lies in the tag's controller
-  std::vector<model::Subject> concerns;
+  std::vector<model::Concern> concerns;
 };
 
 // Gathers the tags of one check. Keeps a reference to the plan.

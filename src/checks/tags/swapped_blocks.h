@@ -21,7 +21,7 @@ struct OrderSlip {
   model::ValueMove by;  // the last step
   model::WordOrder is{};
   model::WordOrder wanted{};
-  std::vector<model::Subject> concerns;
+  std::vector<model::Concern> concerns;
 };
 
 // Gathers the tags of one check; nothing is reported twice.

@@ -41,6 +41,7 @@ class Arrival {
     }
     if (places.size() >= model::most_traced) return;  // it goes further than was looked
     if (covering) return arrived(index, value, end, places, *covering);
+    if (ends_.is_unsure(tag, end)) return;
     if (nearest) return elsewhere(index, places, *nearest);
     if (!in_part(index, end, value)) report_nothing(index, end);
   }
@@ -113,7 +114,7 @@ class Arrival {
       if (orders_differ(value.type, *value.order, *taken.order)) {
         OrderSlip slip{index, true, here.by, *value.order, *taken.order, {}};
         for (std::optional<std::size_t> i = at; i && places[*i].before; i = places[*i].before) {
-          slip.concerns.push_back(ends_.step_subject(places[*i].by));
+          slip.concerns.push_back(ends_.step_concern(places, *i));
         }
         return orders_.add(std::move(slip));
       }
@@ -126,10 +127,10 @@ class Arrival {
     const ResolvedTag& tag = plan_.tags[index];
     Shift shift{index, true, places[at].by, places[at].place.bits, {}};
     for (std::optional<std::size_t> i = at; i && places[*i].before; i = places[*i].before) {
-      shift.concerns.push_back(ends_.step_subject(places[*i].by));
+      shift.concerns.push_back(ends_.step_concern(places, *i));
     }
     if (!tag.from->is_tag) {
-      shift.concerns.push_back(subject_of(plan_.plan.slaves[tag.from->owner]));
+      shift.concerns.push_back({subject_of(plan_.plan.slaves[tag.from->owner])});
     }
     blocks_.add(std::move(shift));
   }
@@ -142,7 +143,7 @@ class Arrival {
     const Tag& declared = plan_.declared(tag);
     std::size_t count = 0;
     std::optional<TracedPlace> part;
-    std::vector<model::Subject> steps;
+    std::vector<model::Concern> steps;
     for (std::uint64_t k = 0; k < registers; ++k) {
       ValuePlace word = end.place;
       word.bits.first += k * bits_per_word;
@@ -154,7 +155,7 @@ class Arrival {
         ++count;
         part = at;
         for (std::optional<std::size_t> j = i; places[*j].before; j = places[*j].before) {
-          steps.push_back(ends_.step_subject(places[*j].by));
+          steps.push_back(ends_.step_concern(places, *j));
         }
         break;
       }

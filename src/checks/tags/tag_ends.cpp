@@ -49,7 +49,7 @@ void TagEnds::find_unsure() {
     const ResolvedTransaction& t = plan_.transactions[i];
     const auto* whole = plan_.exchange.find(i);
     const bool placed = whole != nullptr && (!t.read || t.into) && (!t.write || t.from);
-    if (placed && !in_.range_is_wrong[i]) continue;
+    if (placed && !in_.range_is_wrong[i].any()) continue;
     if (!t.target) {
       unsure_ = true;
     } else if (t.target->is_peer) {
@@ -72,8 +72,11 @@ void TagEnds::find_unsure() {
 bool TagEnds::is_unsure(const ResolvedTag& tag, const TagEnd& end) const {
   if (unsure_ || unsure_controller_[tag.controller]) return true;
   if (end.is_tag) return unsure_controller_[plan_.tags[end.owner].controller];
-  return unsure_slave_[end.owner] ||
-         (end.owner < in_.better_maps.size() && !in_.better_maps[end.owner].empty());
+  return unsure_slave_[end.owner];
+}
+
+bool TagEnds::has_wrong_map(const TagEnd& end) const {
+  return !end.is_tag && end.owner < in_.better_maps.size() && !in_.better_maps[end.owner].empty();
 }
 
 std::string TagEnds::end_name(const TagEnd& end) const {
@@ -98,6 +101,19 @@ model::Subject TagEnds::step_subject(const model::ValueMove& move) const {
   }
   return subject_of(plan_.declared(plan_.transactions[move.index]));
 }
+model::Concern TagEnds::step_concern(const std::vector<TracedPlace>& places, std::size_t at) const {
+  const model::ValueMove& move = places[at].by;
+  model::Concern concern{step_subject(move)};
+  if (move.kind == MoveKind::copy || !places[at].before) return concern;
+  const bool is_read = move.kind == MoveKind::read;
+  const ValuePlace& device = is_read ? places[*places[at].before].place : places[at].place;
+  if (device.at_controller) return concern;  // registers of a peer
+  const std::uint64_t unit = model::is_bit_area(device.area) ? 1 : bits_per_word;
+  concern.part = {is_read,
+                  {static_cast<std::uint32_t>(device.bits.first / unit),
+                   static_cast<std::uint32_t>((device.bits.end + unit - 1) / unit)}};
+  return concern;
+}
 model::Range TagEnds::step_place(const model::ValueMove& move) const {
   if (move.kind == MoveKind::copy) {
     return plan_.plan.copies[plan_.copies[move.index].declared].place;
@@ -117,12 +133,12 @@ Finding& TagEnds::add(RuleCode rule, Severity severity, const ResolvedTag& tag, 
 void TagEnds::concern_steps(Finding& finding, const std::vector<TracedPlace>& places,
                             std::optional<std::size_t> at, const TagEnd& end) const {
   for (; at && places[*at].before; at = places[*at].before) {
-    finding.concerns.push_back(step_subject(places[*at].by));
+    finding.concerns.push_back(step_concern(places, *at));
   }
   concern_slave(finding, end);
 }
 void TagEnds::concern_slave(Finding& finding, const TagEnd& end) const {
-  if (!end.is_tag) finding.concerns.push_back(subject_of(plan_.plan.slaves[end.owner]));
+  if (!end.is_tag) finding.concerns.push_back({subject_of(plan_.plan.slaves[end.owner])});
 }
 void TagEnds::concern_all(Finding& finding, const TagEnd& end) const {
   concern_slave(finding, end);
@@ -132,7 +148,7 @@ void TagEnds::concern_all(Finding& finding, const TagEnd& end) const {
     const ResolvedTransaction& t = plan_.transactions[use.transaction];
     if (use.area != end.place.area) continue;
     if (use.extent.end + 2 < wanted.first || wanted.end + 2 < use.extent.first) continue;
-    finding.concerns.push_back(subject_of(plan_.declared(t)));
+    finding.concerns.push_back({subject_of(plan_.declared(t))});
   }
 }
 
@@ -158,7 +174,7 @@ void TagEnds::concern_paths(Finding& finding, const ResolvedTag& tag, const TagE
   for (const model::ResolvedPath& path : plan_.paths) {
     if (path.from && path.to && *path.from == end.place && path.to->at_controller &&
         path.to->owner == tag.controller) {
-      finding.concerns.push_back(subject_of(plan_.plan.paths[path.declared]));
+      finding.concerns.push_back({subject_of(plan_.plan.paths[path.declared])});
     }
   }
 }
@@ -227,7 +243,7 @@ void TagEnds::report_elsewhere(const Shift& shift, const ShiftedBlocks& blocks) 
   finding.concerns = shift.concerns;
   if (copy) {
     finding.concerns.push_back(
-        {model::SubjectKind::copy, std::to_string(plan_.copies[*copy].declared + 1)});
+        {{model::SubjectKind::copy, std::to_string(plan_.copies[*copy].declared + 1)}});
     if (auto fix = copy_from_there(*copy, shift)) add_fix(finding, std::move(*fix));
   } else if (auto fix = blocks.move_block(shift)) {
     add_fix(finding, std::move(*fix));

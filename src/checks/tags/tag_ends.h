@@ -23,8 +23,10 @@ class TagEnds {
   TagEnds(const RuleInput& in, model::Findings& out);
 
   // A transaction or copy that could not be read may be the one that would bring or send the value:
-  // it has a finding of its own.
+  // it has a finding of its own. What is brought or sent is judged all the same.
   [[nodiscard]] bool is_unsure(const model::ResolvedTag& tag, const model::TagEnd& end) const;
+  // The point is one of a map that is not its slave's (R07).
+  [[nodiscard]] bool has_wrong_map(const model::TagEnd& end) const;
 
   [[nodiscard]] std::string end_name(const model::TagEnd& end) const;
   [[nodiscard]] model::Range end_place(const model::TagEnd& end) const;
@@ -33,6 +35,9 @@ class TagEnds {
   [[nodiscard]] std::string step_name(const model::ValueMove& move) const;
   [[nodiscard]] model::Subject step_subject(const model::ValueMove& move) const;
   [[nodiscard]] model::Range step_place(const model::ValueMove& move) const;
+  // The step that brought the value there, with the registers it has at the slave.
+  [[nodiscard]] model::Concern step_concern(const std::vector<model::TracedPlace>& places,
+                                            std::size_t at) const;
 
   model::Finding& add(model::RuleCode rule, model::Severity severity, const model::ResolvedTag& tag,
                       model::Range place, std::string message, std::string remedy = {},
@@ -106,7 +111,8 @@ class TagEnds {
 };
 
 // V01, V02 and V04 of one tag with `from`; what lies elsewhere is left to `blocks`,
-// what comes in another order to `orders`.
+// what comes in another order to `orders`. That something does not come is not said where the tag
+// is unsure.
 void check_arrival(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
                    ShiftedBlocks& blocks, SwappedBlocks& orders);
 // V03 and V04 of one tag with `to`; the same.

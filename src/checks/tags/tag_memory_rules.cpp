@@ -93,7 +93,7 @@ void check_overwritten(const model::ResolvedPlan& plan, Findings& out) {
                        "from, if it is passed on",
                        to_text(whose)),
            {{other->place, "it is overwritten here"}});
-    out.back().concerns.push_back(whose);
+    out.back().concerns.push_back({whose});
   }
 }
 

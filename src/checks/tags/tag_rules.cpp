@@ -52,12 +52,7 @@ void report_block_order(const internal::TagEnds& ends, const model::ResolvedPlan
         "swap the words in the program, and give the tags the word_order they then have";
   }
   for (const OrderSlip& slip : slips) {
-    for (const model::Subject& each : slip.concerns) {
-      const auto& known = finding.concerns;
-      if (std::find(known.begin(), known.end(), each) == known.end()) {
-        finding.concerns.push_back(each);
-      }
-    }
+    for (const model::Concern& each : slip.concerns) add_concern(finding, each);
   }
 }
 
@@ -73,8 +68,8 @@ void check_tags(const RuleInput& in, model::Findings& out) {
     if (in.stop.stop_requested()) return;
     const ResolvedTag& tag = plan.tags[i];
     if (!tag.memory) continue;
-    if (tag.from && !ends.is_unsure(tag, *tag.from)) check_arrival(ends, plan, i, blocks, orders);
-    if (tag.to && !ends.is_unsure(tag, *tag.to) && !is_judged_there(plan, tag)) {
+    if (tag.from && !ends.has_wrong_map(*tag.from)) check_arrival(ends, plan, i, blocks, orders);
+    if (tag.to && !ends.has_wrong_map(*tag.to) && !is_judged_there(plan, tag)) {
       check_sending(ends, plan, i, blocks, orders);
     }
   }

@@ -34,7 +34,7 @@ class Sending {
         return sent(index, own, places, i);
       }
     }
-    if (places.size() < model::most_traced) not_sent(index);
+    if (places.size() < model::most_traced && !ends_.is_unsure(tag, end)) not_sent(index);
   }
 
   void sent(std::size_t index, const ValueEnd& own, const std::vector<TracedPlace>& places,
@@ -55,7 +55,7 @@ class Sending {
     if (order && wanted.order && orders_differ(wanted.type, *order, *wanted.order)) {
       OrderSlip slip{index, false, places[at].by, *order, *wanted.order, {}};
       for (std::optional<std::size_t> i = at; i && places[*i].before; i = places[*i].before) {
-        slip.concerns.push_back(ends_.step_subject(places[*i].by));
+        slip.concerns.push_back(ends_.step_concern(places, *i));
       }
       return orders_.add(std::move(slip));
     }
@@ -85,6 +85,12 @@ class Sending {
     return finding;
   }
 
+  // Of what is written, the registers of this end; those of a peer are not counted so.
+  [[nodiscard]] std::optional<model::Part> part_of(const TagEnd& end) const {
+    if (end.is_tag) return std::nullopt;
+    return model::Part{false, extent_of(plan_.point_of(end))};
+  }
+
   void not_sent(std::size_t index) {
     const ResolvedTag& tag = plan_.tags[index];
     const Tag& declared = plan_.declared(tag);
@@ -108,19 +114,19 @@ class Sending {
                         plan_.plan.controllers[*t.controller].name,
                         ends_.name_at(*t.controller, *source)),
             {{plan_.declared(t).place, "it is sent from here"}});
-        finding.concerns.push_back(subject_of(plan_.declared(t)));
+        finding.concerns.push_back({subject_of(plan_.declared(t)), part_of(end)});
         return ends_.concern_slave(finding, end);
       }
       if (source->store == tag.memory->bits.store && source->first == tag.memory->bits.first) {
         Finding& finding =
             report_type(tag, end, end_of(plan_, end), TypeFit::wrong, plan_.declared(t).place);
-        finding.concerns.push_back(subject_of(plan_.declared(t)));
+        finding.concerns.push_back({subject_of(plan_.declared(t)), part_of(end)});
         return ends_.concern_slave(finding, end);
       }
       model::ValueMove by{MoveKind::write, i, *t.controller, 0, false, {}};
       Shift shift{index, false, by, *source, {}};
-      shift.concerns.push_back(subject_of(plan_.declared(t)));
-      if (!end.is_tag) shift.concerns.push_back(subject_of(plan_.plan.slaves[end.owner]));
+      shift.concerns.push_back({subject_of(plan_.declared(t)), part_of(end)});
+      if (!end.is_tag) shift.concerns.push_back({subject_of(plan_.plan.slaves[end.owner])});
       return blocks_.add(std::move(shift));
     }
     Finding& finding = ends_.add(

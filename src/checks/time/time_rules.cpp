@@ -95,6 +95,7 @@ class TimeRules {
     double largest_share = 0;
     const Job* requested = nullptr;  // on a bit or a change: min_gap says how often
     double requested_share = 0;
+    double impossible = 0;  // what is asked for more often than the program can send (T05)
     for (const Queue& queue : timing_.model.queues) {
       const bool here = line.queue ? &queue == &timing_.model.queues[*line.queue]
                                    : queue.line && plan_.plan.lines[*queue.line].name == line.name;
@@ -104,6 +105,12 @@ class TimeRules {
         const Duration held = line.queue ? job.times.longest : job.times.serial_longest();
         const double share =
             100 * static_cast<double>(held.count()) / static_cast<double>(job.period.count());
+        if (line.queue && is_impossible(job, queue)) {
+          const Duration scan = plan_.plan.controllers[queue.controller].scan->value;
+          impossible +=
+              share - 100 * static_cast<double>(held.count()) / static_cast<double>(scan.count());
+          continue;
+        }
         if (share > largest_share) {
           largest_share = share;
           largest = &job;
@@ -117,7 +124,10 @@ class TimeRules {
       }
     }
     if (largest == nullptr) return std::nullopt;
-    if (severity == Severity::error && has_impossible_period(line)) return severity;  // T05 speaks
+    // it is T05 alone that is too much: the rest would fit beside it, once a scan
+    if (severity == Severity::error && impossible > 0 && line.cyclic_percent - impossible <= full) {
+      return severity;
+    }
     const std::string said =
         crowded ? fmt::format("{:.1f} % used by the longest durations: {}", line.cyclic_percent,
                               line.overloaded() ? "more than there is time for"
@@ -138,13 +148,7 @@ class TimeRules {
     return severity;
   }
 
-  // Some transaction is faster than the program that sends it (T05, an error).
-  [[nodiscard]] bool has_impossible_period(const LineReport& line) const {
-    if (!line.queue) return false;
-    const Queue& queue = timing_.model.queues[*line.queue];
-    return std::any_of(queue.jobs.begin(), queue.jobs.end(),
-                       [&](const Job& job) { return is_impossible(job, queue); });
-  }
+  // Faster than the program that sends it (T05, an error).
   [[nodiscard]] bool is_impossible(const Job& job, const Queue& queue) const {
     const auto& scan = plan_.plan.controllers[queue.controller].scan;
     return job.kind == TriggerKind::cyclic && scan && job.period < scan->value;

@@ -152,20 +152,22 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
   files::LoadedPlan loaded = files::load_plan(options.plan, files::disk_files());
   if (const auto refused = take_measured(options.measured, loaded, terminal)) return *refused;
   Findings findings = checks::check(loaded.plan, loaded.findings, selection);
-  if (as_text) {
-    print_result(options, loaded, findings, terminal);
-    return status_of(loaded, findings);
+  if (!as_text) {
+    std::erase_if(findings, [&](const Finding& f) { return f.severity < least_of(options); });
   }
-  const int status = status_of(loaded, findings);
-  std::erase_if(findings, [&](const Finding& f) { return f.severity < least_of(options); });
   const bool curable = std::any_of(findings.begin(), findings.end(),
                                    [](const Finding& f) { return !f.fixes.empty(); });
   // cures are tried on what the plan states
   if (curable && !options.measured.empty()) {
     for (Finding& f : findings) f.fixes.clear();
   } else if (curable) {
-    files::keep_lawful_fixes(loaded, checks::check(loaded.plan, loaded.findings),
-                             files::disk_files(), findings);
+    files::try_cures(loaded, checks::check(loaded.plan, loaded.findings), files::disk_files(),
+                     findings);
+  }
+  const int status = status_of(loaded, findings);
+  if (as_text) {
+    print_result(options, loaded, findings, terminal);
+    return status;
   }
   if (options.format == "csv") {
     terminal.out << files::table_csv(tables::findings_table(files::source_names(loaded), findings));

@@ -100,6 +100,19 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
                      std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
 }
 
+// "3 more follow from it: V01 (2), V06"
+std::string follows_text(const Finding& f) {
+  std::map<model::RuleCode, std::size_t> count;
+  for (const Finding& each : f.explains) ++count[each.rule];
+  std::string rules;
+  for (const auto& [rule, number] : count) {
+    rules += fmt::format("{}{}", rules.empty() ? "" : ", ", to_string(rule));
+    if (number > 1) rules += fmt::format(" ({})", number);
+  }
+  return fmt::format("{} more follow{} from it: {}", f.explains.size(),
+                     f.explains.size() == 1 ? "s" : "", rules);
+}
+
 }  // namespace
 
 void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
@@ -123,6 +136,7 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
       terminal.out << "       = remedy: " << folded(shown(f.remedy), indent, indent, terminal.width)
                    << '\n';
     }
+    if (!f.explains.empty()) terminal.out << "       = " << follows_text(f) << '\n';
     for (const model::Related& related : f.related) {
       terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
                                   shown(related.text));

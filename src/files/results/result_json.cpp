@@ -65,6 +65,14 @@ std::string findings_json(const LoadedPlan& loaded, const model::Findings& findi
     list[i]["end_column"] = f.place.end_column;
     list[i]["related"] = std::move(related);
     list[i]["fixes"] = fixes_json(loaded, f);
+    Json explains = Json::array();
+    for (const model::Finding& each : f.explains) {
+      explains.push_back({{"rule", to_string(each.rule)},
+                          {"severity", to_string(each.severity)},
+                          {"subject", to_text(each.subject)},
+                          {"message", each.message}});
+    }
+    list[i]["explains"] = std::move(explains);
   }
   const checks::Tally tally = checks::tally_of(findings);
   return dump({{"findings", std::move(list)},

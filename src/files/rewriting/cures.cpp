@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 #include <dtl/dtl.hpp>
 
+#include "checks/catalogue.h"
 #include "files/source_text.h"
 #include "model/resolved_plan.h"
 
@@ -23,8 +24,15 @@ namespace {
 
 constexpr int most_passes = 10;
 constexpr std::size_t most_single_tries = 200;  // of one run
-// Trying a cure checks the plan once more: so many transactions in all.
+// Trying a cure reads and checks the plan once more: so many transactions in all.
 constexpr std::size_t most_work = 40'000;
+
+// What one look at the plan is worth, in transactions: rows of maps and tables are read again.
+std::size_t work_of(const model::ResolvedPlan& plan) {
+  std::size_t rows = plan.tags.size();
+  for (const model::RegisterMap& map : plan.plan.maps) rows += map.points().size();
+  return plan.plan.transactions.size() + rows / 10 + 20;
+}
 
 // Findings by what they are about; places move with every edit.
 using Key = std::pair<model::RuleCode, model::Subject>;
@@ -38,13 +46,19 @@ Key key_of(const Finding& f) {
   return {f.rule, f.subject};
 }
 
+void count(const Findings& findings, Counts& counts) {
+  for (const Finding& f : findings) {
+    Count& own = counts[key_of(f)];
+    ++own.all;
+    ++own.by_severity[f.severity];
+    count(f.explains, counts);
+  }
+}
+
+// What was found, said or only explained: a cure that uncovers what stood there has not brought it.
 Counts counts_of(const Findings& findings) {
   Counts counts;
-  for (const Finding& f : findings) {
-    Count& count = counts[key_of(f)];
-    ++count.all;
-    ++count.by_severity[f.severity];
-  }
+  count(findings, counts);
   return counts;
 }
 
@@ -360,21 +374,46 @@ Rewriting carry_out(const LoadedPlan& loaded, const FileSource& files, const Fix
   return out;
 }
 
-void keep_lawful_fixes(const LoadedPlan& loaded, const Findings& found, const FileSource& files,
-                       Findings& findings) {
+namespace {
+
+// What the finding explains and its cure leaves is no consequence: it stands for itself again.
+void tell_what_stays(Finding& f, const Findings& after, Findings& told) {
+  std::set<Key> still;
+  for (const Finding& each : after) still.insert(key_of(each));
+  const auto stays =
+      std::stable_partition(f.explains.begin(), f.explains.end(),
+                            [&](const Finding& each) { return !still.contains(key_of(each)); });
+  std::move(stays, f.explains.end(), std::back_inserter(told));
+  f.explains.erase(stays, f.explains.end());
+}
+
+}  // namespace
+
+void try_cures(const LoadedPlan& loaded, const Findings& found, const FileSource& files,
+               Findings& findings) {
   if (loaded.sources.empty()) return;
   const Trials trials(loaded.sources.front().name, files);
-  const std::size_t cost = loaded.plan.plan.transactions.size() + 20;
+  const std::size_t cost = work_of(loaded.plan);
   std::size_t work = 0;
   FixWriter writer(loaded);
+  Findings told;
   for (Finding& f : findings) {
+    const bool had_words = !f.remedy.empty();
+    bool is_first = true;
     std::erase_if(f.fixes, [&](Fix& fix) {
       work += cost;
       if (work > most_work) return true;
       auto edits = writer.edits_of(fix);
       if (!edits || edits->empty()) return true;
       const Trial trial = trials.look_with(loaded, *edits);
-      if (broken_law(found, trial, {{&f, &fix, *edits}})) return true;
+      if (const auto because = broken_law(found, trial, {{&f, &fix, *edits}})) {
+        const bool uncovered = checks::hides_its_range(f.rule) && because->subject == f.subject &&
+                               because->rule != f.rule;
+        if (!uncovered && f.remedy.find(fix.title) != std::string::npos) f.remedy.clear();
+        return true;
+      }
+      if (is_first) tell_what_stays(f, trial.findings, told);
+      is_first = false;
       fix.edits.clear();
       for (const TextEdit& edit : *edits) {
         const SourceText source(loaded.sources[edit.file].text);
@@ -382,7 +421,14 @@ void keep_lawful_fixes(const LoadedPlan& loaded, const Findings& found, const Fi
       }
       return false;
     });
+    // words that named a cure which breaks the law: the next one, or what is true of all such
+    if (had_words && f.remedy.empty()) {
+      f.remedy =
+          f.fixes.empty() ? std::string(checks::entry_of(f.rule).remedy) : f.fixes.front().title;
+    }
   }
+  std::move(told.begin(), told.end(), std::back_inserter(findings));
+  checks::sort_by_place(findings);
 }
 
 std::string unified_diff(const std::string& name, const std::string& before,

@@ -7,6 +7,7 @@
 #include "files/csv_reader.h"
 #include "files/cures.h"
 #include "files/source_text.h"
+#include "files/toml_reader.h"
 #include "files/toml_scan.h"
 
 namespace greymet::files {
@@ -231,14 +232,19 @@ std::optional<std::vector<Replacement>> in_toml(std::string_view text,
   return out;
 }
 
+// What a value is that is spelt as in TOML.
+std::string value_of(std::string_view spelt) {
+  if (spelt.size() < 2 || spelt.front() != '"' || spelt.back() != '"') return std::string(spelt);
+  model::Findings ignored;
+  const auto read = read_toml(fmt::format("value = {}", spelt), 0, ignored);
+  const Value* value = read ? read->find("value") : nullptr;
+  return value != nullptr && value->kind == ValueKind::text ? value->text : std::string(spelt);
+}
+
 // A text of TOML as a cell.
-std::string as_cell(std::string_view text, char delimiter) {
-  if (text.size() >= 2 && text.front() == '"' && text.back() == '"') {
-    text = text.substr(1, text.size() - 2);
-  }
-  if (text.find_first_of(std::string{delimiter, '"', '\n'}) == std::string_view::npos) {
-    return std::string(text);
-  }
+std::string as_cell(std::string_view spelt, char delimiter) {
+  const std::string text = value_of(spelt);
+  if (text.find_first_of(std::string{delimiter, '"', '\n'}) == std::string::npos) return text;
   std::string out = "\"";
   for (const char c : text) {
     if (c == '"') out += '"';

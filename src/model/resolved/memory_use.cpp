@@ -181,7 +181,7 @@ std::vector<std::vector<DeviceUse>> device_uses(const ResolvedPlan& resolved) {
     if (!t.target || t.target->is_peer) continue;
     for (const bool is_read : {true, false}) {
       const auto& block = is_read ? t.read : t.write;
-      if (!block || block->offset >= addresses_per_area) continue;
+      if (!block) continue;
       uses[t.target->index].push_back({block->area, block->extent(), is_read, i});
     }
   }

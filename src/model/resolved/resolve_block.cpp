@@ -106,13 +106,32 @@ std::optional<Start> from_peer_memory(const ResolvedPlan& resolved, const Target
   return start;
 }
 
-// A plain number past 65535 may be a reference typed as a number: rule F13 then speaks.
-bool other_reading_is_listed(const ResolvedPlan& resolved, const Target& target,
-                             const AddressReading& reading, std::optional<Area> area) {
+// A plain number past 65535 may be a reference typed as a number.
+void report_past_the_end(const ResolvedPlan& resolved, const Target& target,
+                         const Located<AddressText>& at, const AddressReading& reading,
+                         std::optional<Area> area, Reporter& report) {
+  const std::string digits = fmt::format("{}", reading.written);
   const RegisterMap* map = resolved.map_of(target);
-  if (map == nullptr || !area || reading.notation != Notation::plain) return false;
-  const auto other = parse_reference(fmt::format("{}", reading.written));
-  return other && other->area == *area && map->point_starts_at(*area, other->offset.value);
+  const auto other = reading.notation == Notation::plain ? parse_reference(digits) : std::nullopt;
+  const bool is_reference = other && area && other->area == *area;
+  const auto points =
+      map != nullptr && is_reference
+          ? map->points_touching(*area, {other->offset.value, other->offset.value + 1U})
+          : std::vector<const Point*>();
+  if (points.empty()) {
+    report.error(RuleCode::P05, at.place,
+                 fmt::format("address {} is past the last one, 65535", at.value.text),
+                 "addresses count from 0 to 65535; write references in quotes: \"404097\"");
+    return;
+  }
+  report.error(RuleCode::P05, at.place,
+               fmt::format("address {} is past the last one, 65535; read as a reference it is "
+                           "{}:{}, '{}'",
+                           digits, short_name(*area), other->offset.value, points.front()->name),
+               {});
+  add_fix(report.last(), {fmt::format("write at = \"{}\"", digits),
+                          {{at.place, {}, EditKind::set_keys, {{"at", '"' + digits + '"'}}}},
+                          false});
 }
 
 std::optional<Start> from_number(const ResolvedPlan& resolved, const Target& target,
@@ -132,12 +151,8 @@ std::optional<Start> from_number(const ResolvedPlan& resolved, const Target& tar
   }
   Start start;
   if (reading->offset >= addresses_per_area) {
-    if (!other_reading_is_listed(resolved, target, *reading, area)) {
-      report.error(RuleCode::P05, at.place,
-                   fmt::format("address {} is past the last one, 65535", at.value.text),
-                   "addresses count from 0 to 65535; write references in quotes: \"404097\"");
-      return std::nullopt;
-    }
+    report_past_the_end(resolved, target, at, *reading, area, report);
+    return std::nullopt;
   }
   const auto block_area = reading->area ? reading->area : area;
   if (!block_area) return std::nullopt;  // P06 for the function code has been reported

@@ -37,6 +37,22 @@ void add_fix(Finding& finding, Fix fix) {
   if (can_be_edited) finding.fixes.push_back(std::move(fix));
 }
 
+bool overlap(const Part& a, const Part& b) {
+  return a.is_read == b.is_read && a.extent.first < b.extent.end && b.extent.first < a.extent.end;
+}
+
+void add_concern(Finding& finding, const Concern& concern) {
+  const bool known =
+      std::any_of(finding.concerns.begin(), finding.concerns.end(), [&](const Concern& each) {
+        if (each.subject != concern.subject || each.part.has_value() != concern.part.has_value()) {
+          return false;
+        }
+        return !each.part || (each.part->is_read == concern.part->is_read &&
+                              each.part->extent == concern.part->extent);
+      });
+  if (!known) finding.concerns.push_back(concern);
+}
+
 std::string_view to_string(Severity severity) {
   switch (severity) {
     case Severity::note: return "note";

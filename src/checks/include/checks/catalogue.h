@@ -69,6 +69,10 @@ struct RuleFamily {
 [[nodiscard]] const RuleEntry& entry_of(model::RuleCode code);
 [[nodiscard]] const RuleFamily& family_of(model::RuleCode code);
 
+// Before such a finding is cured, rules about the exact range of the request say nothing of it
+// (F01, F02, F03, F06): what they find then was there before.
+[[nodiscard]] bool hides_its_range(model::RuleCode code);
+
 // What the abbreviations of clauses stand for, as one paragraph.
 [[nodiscard]] std::string_view standards_text();
 

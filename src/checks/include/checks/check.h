@@ -30,11 +30,15 @@ struct RuleSelection {
 inline constexpr std::size_t most_findings = 20'000;
 
 // Runs the rules and joins their findings with those of reading (`found`): consequences of one
-// cause are silenced, accepted findings left out, the rest sorted by place and cut. Once `stop` is
-// requested no further rule is begun: what comes back is then not the whole answer.
+// cause are silenced (Finding::explains), accepted findings are left out and explain nothing, the
+// rest is sorted by place and cut. Once `stop` is requested no further rule is begun: what comes
+// back is then not the whole answer.
 [[nodiscard]] model::Findings check(const model::ResolvedPlan& resolved, model::Findings found,
                                     const RuleSelection& selection = {},
                                     const std::stop_token& stop = {});
+
+// As `check` gives them: files that the plan names first, what rests on assumptions last.
+void sort_by_place(model::Findings& findings);
 
 // How many findings of each severity there are.
 struct Tally {

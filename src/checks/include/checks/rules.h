@@ -17,12 +17,20 @@ struct TimingReport;
 
 namespace greymet::checks {
 
+// Of a transaction, which of its halves ask for what no request can do.
+struct WrongHalves {
+  bool read = false;
+  bool write = false;
+  [[nodiscard]] bool any() const { return read || write; }
+  [[nodiscard]] bool of(bool is_read) const { return is_read ? read : write; }
+};
+
 // What rules work on, and what they know of each other.
 struct RuleInput {
   const model::ResolvedPlan& plan;
-  // Per transaction: it asks for more than one request can carry (F02, F06), or its function and
-  // area disagree (F01): rules about its exact range would only repeat that.
-  std::vector<bool> range_is_wrong = {};
+  // Per transaction: a half asks for more than one request can carry (F02, F06), or its function
+  // and area disagree (F01): rules about its exact range would only repeat that.
+  std::vector<WrongHalves> range_is_wrong = {};
   // Per slave: maps of the plan that fit all its blocks, where its own lists next to nothing of
   // them (R07). Its blocks are then not held against its own.
   std::vector<std::vector<std::size_t>> better_maps = {};
@@ -38,11 +46,11 @@ struct RuleInput {
 };
 
 // What RuleInput::range_is_wrong says of this plan.
-[[nodiscard]] std::vector<bool> wrong_ranges(const model::ResolvedPlan& plan);
+[[nodiscard]] std::vector<WrongHalves> wrong_ranges(const model::ResolvedPlan& plan);
 
 // What RuleInput::better_maps says of this plan.
 [[nodiscard]] std::vector<std::vector<std::size_t>> better_maps(
-    const model::ResolvedPlan& plan, const std::vector<bool>& wrong_ranges);
+    const model::ResolvedPlan& plan, const std::vector<WrongHalves>& wrong_ranges);
 
 void check_settings(const RuleInput& in, model::Findings& out);   // S
 void check_network(const RuleInput& in, model::Findings& out);    // N01 to N04, N07 to N10, N12

@@ -57,10 +57,12 @@ class FixWriter {
 // The text with replacements of one file carried out. They must be sorted and apart.
 [[nodiscard]] std::string edited(const std::string& text, const std::vector<TextEdit>& edits);
 
-// Leaves those fixes of `findings` that keep the law, their edits made plain. `found` are all
-// findings of the plan. Tries as many as are worth the time; further ones go.
-void keep_lawful_fixes(const LoadedPlan& loaded, const model::Findings& found,
-                       const FileSource& files, model::Findings& findings);
+// Tries the cures of `findings`. Those that keep the law stay, their edits made plain; words that
+// named one which does not become the rule's general remedy; what a finding explains and its first
+// cure leaves is told (Finding::explains). `found` are all findings of the plan. Tries as many as
+// are worth the time; further ones go.
+void try_cures(const LoadedPlan& loaded, const model::Findings& found, const FileSource& files,
+               model::Findings& findings);
 
 // A finding that was cured, or whose cure would break the law.
 struct CuredFinding {

@@ -2,10 +2,12 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "model/address.h"
 #include "model/range.h"
 #include "model/rule_code.h"
 #include "model/subject.h"
@@ -54,6 +56,19 @@ struct Fix {
 // "write X": the cure that replaces what stands in `range`.
 [[nodiscard]] Fix write_instead(Range range, std::string text, bool certain);
 
+// Which registers or bits of a transaction: of what it reads, or of what it writes.
+struct Part {
+  bool is_read = true;
+  Extent extent;
+};
+[[nodiscard]] bool overlap(const Part& a, const Part& b);
+
+// Something that a finding speaks about: the whole of it where no part is named.
+struct Concern {
+  Subject subject;
+  std::optional<Part> part = {};
+};
+
 // One finding. `message` holds the numbers that decide it, `remedy` one concrete cure, `fixes` the
 // same as edits where it is one.
 struct Finding {
@@ -67,9 +82,15 @@ struct Finding {
   // P02 and P06: the key that was meant, or is missing; tells a slip from its consequence.
   std::string about = {};
   std::vector<Fix> fixes = {};
+  // Of its subject, where that is a transaction: what it speaks about; all of it if nothing.
+  std::optional<Part> part = {};
   // Further things it speaks about: a finding about one of them may say the same.
-  std::vector<Subject> concerns = {};
+  std::vector<Concern> concerns = {};
+  // What was found besides and only follows from it: not said, but counted.
+  std::vector<Finding> explains = {};
 };
+// Adds what is not among them.
+void add_concern(Finding& finding, const Concern& concern);
 
 using Findings = std::vector<Finding>;
 
