@@ -1,5 +1,6 @@
-// What `check` catches of small slips, and what cures make of them, counted: every slip of the plans
-// given, judged by the site that the right plan describes (tests/mutants). See docs/benchmarks.md.
+// What `check` catches of small slips, and what cures make of them, counted: every slip of the
+// plans given, judged by the site that the right plan describes (tests/mutants). See
+// docs/benchmarks.md.
 //
 //   bench_plan_mutants [--every N] [--list CLASS] PLAN...
 #include <atomic>
@@ -66,14 +67,16 @@ std::string row(const std::string& name, const Tally& t) {
   const std::size_t knowable = t.harmful - t.unknowable;
   const auto share = [](std::size_t part, std::size_t whole) {
     return whole == 0 ? std::string("-")
-                      : fmt::format("{:.1f} %", 100.0 * static_cast<double>(part) /
-                                                    static_cast<double>(whole));
+                      : fmt::format("{:.1f} %",
+                                    100.0 * static_cast<double>(part) / static_cast<double>(whole));
   };
-  return fmt::format("| {} | {} | {} | {} | {} | {} | {} | {} ({}) | {} of {} | {} of {} | {} / {} / {} | {} / {} / {} |\n",
-                     name, t.slips, t.harmful, t.unknowable, t.caught, t.elsewhere, t.missed,
-                     share(t.caught + t.elsewhere, knowable), knowable, t.false_alarms, t.harmless,
-                     t.told, t.descriptions, t.certain[1], t.certain[2], t.certain[3], t.offers[1],
-                     t.offers[2], t.offers[3]);
+  return fmt::format(
+      "| {} | {} | {} | {} | {} | {} | {} | {} ({}) | {} of {} | {} of {} | {} / {} / {} | {} / {} "
+      "/ {} |\n",
+      name, t.slips, t.harmful, t.unknowable, t.caught, t.elsewhere, t.missed,
+      share(t.caught + t.elsewhere, knowable), knowable, t.false_alarms, t.harmless, t.told,
+      t.descriptions, t.certain[1], t.certain[2], t.certain[3], t.offers[1], t.offers[2],
+      t.offers[3]);
 }
 
 }  // namespace
@@ -101,8 +104,7 @@ int main(int argc, char** argv) {
                "|---|---|---|---|---|---|---|---|---|---|---|---|\n";
   for (const std::string& plan : plans) {
     const Judge judge(files_of(plan), plan);
-    for (const auto& f :
-         greymet::checks::check(judge.right().plan, judge.right().findings)) {
+    for (const auto& f : greymet::checks::check(judge.right().plan, judge.right().findings)) {
       if (f.severity != greymet::model::Severity::note) {
         std::cerr << plan << " is not clean: " << to_string(f.rule) << " " << f.message << "\n";
         return 1;
@@ -131,15 +133,18 @@ int main(int argc, char** argv) {
       const bool missed = !v.harms.empty() && v.unknowable.empty() && !v.alarmed;
       const bool alarm = v.harms.empty() && !v.is_description && v.alarmed;
       const bool quiet = v.certain == Cured::quiet || v.offers == Cured::quiet;
-      if ((list == "missed" && missed) || (list == "alarms" && alarm) || (list == "quiet" && quiet)) {
+      if ((list == "missed" && missed) || (list == "alarms" && alarm) ||
+          (list == "quiet" && quiet)) {
         std::cerr << fmt::format("{}:{} {} | {} | {} {} | {}\n", slips[i].file, slips[i].line,
                                  slips[i].row, slips[i].what,
                                  v.harms.empty() ? "" : to_string(v.harms.front().kind),
                                  v.harms.empty() ? "" : v.harms.front().what, v.said);
       }
     }
-    std::cout << fmt::format("| **{}** | | | | | | | | | | | |\n", fs::path(plan).filename().string());
-    for (const auto& [kind, tally] : by_class) std::cout << row(std::string(to_string(kind)), tally);
+    std::cout << fmt::format("| **{}** | | | | | | | | | | | |\n",
+                             fs::path(plan).filename().string());
+    for (const auto& [kind, tally] : by_class)
+      std::cout << row(std::string(to_string(kind)), tally);
     std::cout << row("all", all);
     for (const auto& [reason, count] : reasons) std::cerr << count << " " << reason << "\n";
   }

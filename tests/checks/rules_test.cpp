@@ -136,7 +136,13 @@ TEST_CASE("S05 to S09: formats, media, loads, rates, broadcasts") {
   CHECK(findings_of_rule("S07", replaced(crowd, "unit = 12\n", "unit = 12\nunit_load = 0.0\n"))
             .empty());
   CHECK(findings_of_rule("S08", replaced(one(good), "19200", "19201")) ==
-        Words{"note line north: 19201 baud is not a usual rate | 9600 and 19200 are offered by all "
+        Words{"warning line north: 19201 baud is not a usual rate | write baud = 19200 if that is "
+              "meant"});
+  CHECK(findings_of_rule("S08", replaced(one(good), "19200", "96000")) ==
+        Words{"warning line north: 96000 baud is not a usual rate | write baud = 9600 if that is "
+              "meant"});
+  CHECK(findings_of_rule("S08", replaced(one(good), "19200", "31250")) ==
+        Words{"note line north: 31250 baud is not a usual rate | 9600 and 19200 are offered by all "
               "devices"});
   CHECK(findings_of_rule("S08", replaced(one(good), "19200", "115200")).empty());
   const std::string broadcast = replaced(one(good), "unit = 12", "unit = 0");
@@ -248,10 +254,14 @@ TEST_CASE("F10: off by one, alone and all blocks of a slave") {
         Words{"warning transaction t: looks off by one: hr:9..hr:12 does not fit gauge.csv, "
               "hr:10..hr:13 "
               "starts and ends exactly on points | write at = 10"});
-  // without a complete map nobody can tell
-  CHECK(findings_of_rule("F10", replaced(one(R"(fc = 3, at = 9, count = 4, into = "%MW0")"),
-                                         "map_covers = \"all\"\n", ""))
-            .empty());
+  // of a map that may lack points: where moved by one it is full of them, and one way alone
+  const auto incomplete = [](const char* row) {
+    return findings_of_rule("F10", replaced(one(row), "map_covers = \"all\"\n", "")).size();
+  };
+  CHECK(incomplete(R"(fc = 3, at = 9, count = 4, into = "%MW0")") == 1);
+  CHECK(incomplete(R"(fc = 3, at = 9, count = 5, into = "%MW0")") == 0);
+  CHECK(incomplete(R"(fc = 3, at = 31, count = 1, into = "%MW0")") == 1);
+  CHECK(incomplete(R"(fc = 3, at = 20, count = 1, into = "%MW0")") == 0);
   const auto plan = [](const std::string& a, const std::string& b) {
     return with_rows({row("fc = 3, at = " + a + ", count = 8, into = \"%MW0\"", "a"),
                       row("fc = 3, at = " + b + ", count = 4, into = \"%MW20\"", "b")});
@@ -338,6 +348,38 @@ TEST_CASE("F13: a reference, or hex, typed as a number") {
               "'speed' | write at = 0x1000"});
   CHECK(findings_of_rule("F13", one(R"(fc = 3, at = 0x1000, count = 1, into = "%MW0")"), files)
             .empty());
+}
+
+TEST_CASE("F15, F16: what a map that may lack points cannot mean") {
+  const auto some = [](const char* what) {
+    return replaced(one(what), "map_covers = \"all\"\n", "");
+  };
+  CHECK(findings_of_rule("F15", some(R"(fc = 3, at = 500, count = 2, into = "%MW0")")) ==
+        Words{"warning transaction t: touches no point of gauge.csv: hr:500..hr:501 are not listed "
+              "there | look the address, the function and the slave up again; or list in the map "
+              "what is there"});
+  CHECK(findings_of_rule("F15", some(R"(fc = 4, at = 10, count = 4, into = "%MW0")")) ==
+        Words{"warning transaction t: touches no point of gauge.csv: ir:10..ir:13 are not listed "
+              "there | hr:10..hr:13 are points of it: another function"});
+  // the function whose points it would be, from edge to edge
+  CHECK(
+      findings_of_rule("F15", some(R"(fc = 4, at = 0, count = 8, into = "%MW0")")) ==
+      Words{"warning transaction t: gauge.csv does not list ir:4..ir:7 | hr:0..hr:7 are points of "
+            "it: another function"});
+  CHECK(findings_of_rule("F15", some(R"(fc = 3, at = 0, count = 14, into = "%MW0")")).empty());
+  CHECK(findings_of_rule("F15", one(R"(fc = 3, at = 500, count = 2, into = "%MW0")")).empty());
+  // read far behind the points, or written at all
+  CHECK(findings_of_rule("F16", some(R"(fc = 3, at = 10, count = 20, into = "%MW0")")).empty());
+  CHECK(findings_of_rule("F16", some(R"(fc = 3, at = 10, count = 60, into = "%MW0")")) ==
+        Words{"warning transaction t: 39 registers lie behind the last point of gauge.csv that it "
+              "touches | count = 21 ends with that point; or list in the map what is there"});
+  CHECK(findings_of_rule("F16", some(R"(fc = 3, at = 30, count = 8, into = "%MW0")")).empty());
+  CHECK(findings_of_rule("F16", some(R"(fc = 3, at = 30, count = 9, into = "%MW0")")).size() == 1);
+  CHECK(findings_of_rule("F16", some(R"(fc = 16, at = 10, count = 5, from = "%MW0")")) ==
+        Words{"warning transaction t: 1 register lies behind the last point of gauge.csv that it "
+              "touches, and would be written | count = 4 ends with that point; or list in the map "
+              "what is there"});
+  CHECK(findings_of_rule("F16", some(R"(fc = 16, at = 12, count = 2, from = "%MW0")")).empty());
 }
 
 TEST_CASE("F14: function 23 reads what it wrote") {

@@ -382,3 +382,26 @@ TEST_CASE("T10: what was simulated where not everything was") {
   REQUIRE(swept.size() == 1);
   CHECK(swept[0].ends_with("what runs continuously seldom repeats exactly"));
 }
+
+TEST_CASE("T14: seconds where milliseconds were meant") {
+  const auto row = [](const char* name, const char* every, int at) {
+    return fmt::format(
+        "{{ name = \"{}\", slave = \"gauge\", fc = 3, at = {}, count = 1, into = "
+        "\"%MW{}\", every = \"{}\" }}",
+        name, at, at, every);
+  };
+  const auto plan = [&](const char* a, const char* b, const char* c) {
+    return test::with_rows({row("a", a, 10), row("b", b, 11), row("c", c, 12)});
+  };
+  CHECK(
+      test::findings_of_rule("T14", plan("500s", "500ms", "1s")) ==
+      std::vector<std::string>{
+          "warning transaction a: runs every 500s, and all else of gauge at least every 1s: 500ms "
+          "would be one among the others | write every = \"500ms\" if milliseconds were meant; "
+          "else accept it"});
+  CHECK(test::findings_of_rule("T14", plan("500s", "100ms", "60s")).empty());  // not ten times
+  CHECK(
+      test::findings_of_rule("T14", plan("500s", "600ms", "1s")).empty());  // no other is so quick
+  CHECK(test::findings_of_rule("T14", plan("10min", "100ms", "1s")).size() == 1);
+  CHECK(test::findings_of_rule("T14", plan("60s", "10ms", "1s")).empty());
+}

@@ -16,22 +16,63 @@ files::FileSource source_of(Files files) {
   return files::with_texts(files::disk_files(), std::move(files));
 }
 
+// An accept that is not needed any more is housekeeping.
 bool is_grave(const model::Finding& f) {
-  return f.severity != Severity::note;
+  return f.severity != Severity::note && f.rule != model::RuleCode::P09;
 }
 
 // Keys that tell what is there, and move nothing.
 bool describes(const Slip& slip, const std::string& plan_path) {
   if (slip.file != plan_path) return true;
-  static const std::set<std::string> keys{
-      "reply",      "typical",     "max",         "min",       "rtt",        "delay",
-      "functions",  "settings",    "map_covers",  "holes",     "word_order", "unit_load",
-      "pause",      "scans",       "model",       "tags",      "latency",    "character_gap",
-      "watchdog",   "watchdog_by", "in_flight",   "connections", "address",  "baud",
-      "mode",       "format",      "medium",      "numbering", "max_read",   "max_write",
-      "max_read_bits", "max_write_bits", "allows", "first",     "serves",     "kind",
-      "inside",     "width",       "jitter",      "on_silence", "scan",      "map",
-      "port",       "unit",        "answers",     "relays",     "connect_timeout"};
+  static const std::set<std::string> keys{"reply",
+                                          "typical",
+                                          "max",
+                                          "min",
+                                          "rtt",
+                                          "delay",
+                                          "functions",
+                                          "settings",
+                                          "map_covers",
+                                          "holes",
+                                          "word_order",
+                                          "unit_load",
+                                          "pause",
+                                          "scans",
+                                          "model",
+                                          "tags",
+                                          "latency",
+                                          "character_gap",
+                                          "watchdog",
+                                          "watchdog_by",
+                                          "in_flight",
+                                          "connections",
+                                          "address",
+                                          "baud",
+                                          "mode",
+                                          "format",
+                                          "medium",
+                                          "numbering",
+                                          "max_read",
+                                          "max_write",
+                                          "max_read_bits",
+                                          "max_write_bits",
+                                          "allows",
+                                          "first",
+                                          "serves",
+                                          "kind",
+                                          "inside",
+                                          "width",
+                                          "jitter",
+                                          "on_silence",
+                                          "scan",
+                                          "map",
+                                          "port",
+                                          "unit",
+                                          "answers",
+                                          "relays",
+                                          "connect_timeout",
+                                          "idle",
+                                          "packing"};
   return keys.contains(slip.key);
 }
 
@@ -58,6 +99,22 @@ bool fits(const model::ResolvedPlan& plan, const model::ExchangeTransaction& t) 
   return true;
 }
 
+bool overlap(const model::MemoryRange& a, const model::MemoryRange& b) {
+  return a.bits.store == b.bits.store && a.bits.first < b.bits.end && b.bits.first < a.bits.end;
+}
+
+// Its memory meets that of another transaction, one of them filling it.
+bool collides(const model::ResolvedPlan& plan, const model::ExchangeTransaction& t) {
+  return std::any_of(plan.exchange.transactions.begin(), plan.exchange.transactions.end(),
+                     [&](const model::ExchangeTransaction& other) {
+                       if (other.transaction == t.transaction || other.controller != t.controller)
+                         return false;
+                       return (t.into && other.into && overlap(*t.into, *other.into)) ||
+                              (t.into && other.from && overlap(*t.into, *other.from)) ||
+                              (t.from && other.into && overlap(*t.from, *other.into));
+                     });
+}
+
 }  // namespace
 
 Judge::Judge(Files files, std::string plan_path)
@@ -82,9 +139,8 @@ std::string Judge::why_unknowable(const Slip& slip, const files::LoadedPlan& oth
     });
   };
   const bool unreadable =
-      std::any_of(other.findings.begin(), other.findings.end(), [](const model::Finding& f) {
-        return f.severity == Severity::error;
-      });
+      std::any_of(other.findings.begin(), other.findings.end(),
+                  [](const model::Finding& f) { return f.severity == Severity::error; });
   if (unreadable || any(HarmKind::too_slow)) return {};
   const auto* right = transaction_of(right_.plan, slip.row);
   const auto* now = transaction_of(other.plan, slip.row);
@@ -104,6 +160,7 @@ std::string Judge::why_unknowable(const Slip& slip, const files::LoadedPlan& oth
       slip.key != "from" && slip.key != "to") {
     return "how soon a stop must be noticed stands once";
   }
+  if (slip.key == "numbering") return "how a manual counts stands once";
   if (slip.key == "host" || slip.key == "port") return "a host or port stands once";
   if (slip.key == "unit") {
     // another's unit is a contradiction
@@ -115,21 +172,20 @@ std::string Judge::why_unknowable(const Slip& slip, const files::LoadedPlan& oth
     }
     return "a unit stands once";
   }
-  if (slip.key == "baud" || slip.key == "mode" || slip.key == "format" ||
-      slip.key == "framing") {
+  if (slip.key == "baud" || slip.key == "mode" || slip.key == "format" || slip.key == "framing") {
+    // of the line whose section it is, at a slave of it
     const bool twice = std::any_of(right_.plan.plan.slaves.begin(), right_.plan.plan.slaves.end(),
-                                   [](const auto& slave) { return slave.settings.baud.has_value(); });
-    if (!twice || slip.key == "framing") return "the settings stand once";
-    return {};
+                                   [&](const auto& slave) {
+                                     return slave.settings.baud.has_value() && slave.line &&
+                                            slip.row == "line." + slave.line->value;
+                                   });
+    return twice ? "" : "the settings stand once";
   }
   if (right == nullptr) return {};
-  const bool into_used = std::any_of(harms.begin(), harms.end(), [&](const Harm& h) {
-    return h.kind == HarmKind::written && h.what.find('/') != std::string::npos &&
-           h.what.find(':') == std::string::npos;
-  });
-  if (slip.kind == SlipClass::memory && !has_tags && !into_used && !any(HarmKind::wrong)) {
-    return "where the program looks stands nowhere else";
-  }
+  const bool meets = now != nullptr && collides(other.plan, *now);
+  const bool moves_memory =
+      slip.kind == SlipClass::memory || slip.key == "into" || slip.key == "from";
+  if (moves_memory && !has_tags && !meets) return "where the program looks stands nowhere else";
   if (has_tags) {
     // words that no tag names
     const bool named = std::any_of(harms.begin(), harms.end(), [&](const Harm& h) {
@@ -142,10 +198,11 @@ std::string Judge::why_unknowable(const Slip& slip, const files::LoadedPlan& oth
   }
   const bool at_device = slip.key == "at" || slip.key == "count" || slip.key == "fc" ||
                          slip.key == "slave" || slip.key == "points";
-  if (at_device && now != nullptr && fits(other.plan, *now) && !into_used) {
+  if (at_device && now != nullptr && fits(other.plan, *now) && !meets) {
     return "it fits the map as well, and no tag says what is wanted";
   }
-  if (slip.key == "swap" || slip.key == "word_order") return has_tags ? "" : "the order stands once";
+  if (slip.key == "swap" || slip.key == "word_order")
+    return has_tags ? "" : "the order stands once";
   return {};
 }
 
@@ -155,7 +212,7 @@ Cured Judge::after_cures(const Files& changed, bool offers) const {
   if (cures.done.empty()) return Cured::untouched;
   if (site_.harms(cures.loaded.plan).empty()) return Cured::restored;
   return std::any_of(cures.findings.begin(), cures.findings.end(), is_grave) ? Cured::loud
-                                                                            : Cured::quiet;
+                                                                             : Cured::quiet;
 }
 
 Verdict Judge::judge(const Slip& slip, bool with_cures) const {
@@ -170,17 +227,20 @@ Verdict Judge::judge(const Slip& slip, bool with_cures) const {
     if (!is_grave(f)) continue;
     if (out.said.empty()) out.said = std::string(to_string(f.rule)) + " " + f.message;
     out.alarmed = true;
-    const bool names = f.subject.name == row || f.subject.name.ends_with("." + row) ||
-                       f.message.find(row) != std::string::npos ||
-                       (f.place.line == slip.line &&
-                        other.sources[f.place.file].name == slip.file) ||
-                       std::any_of(f.related.begin(), f.related.end(), [&](const auto& r) {
-                         return r.place.line == slip.line || r.text.find(row) != std::string::npos;
-                       });
+    const bool names =
+        f.subject.name == row || f.subject.name.ends_with("." + row) ||
+        f.message.find(row) != std::string::npos ||
+        (f.place.line == slip.line && other.sources[f.place.file].name == slip.file) ||
+        std::any_of(f.related.begin(), f.related.end(), [&](const auto& r) {
+          return r.place.line == slip.line || r.text.find(row) != std::string::npos;
+        });
     if (names) out.at_the_slip = true;
   }
   if (out.harms.empty()) {
-    out.is_description = describes(slip, plan_path_);
+    // it moves nothing otherwise, but contradicts itself: twice the same, or what makes no sense
+    const bool contradicts = slip.kind == SlipClass::row ||
+                             std::any_of(other.findings.begin(), other.findings.end(), is_grave);
+    out.is_description = contradicts || describes(slip, plan_path_);
   } else {
     out.unknowable = why_unknowable(slip, other, out.harms);
   }

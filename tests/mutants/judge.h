@@ -20,12 +20,12 @@ enum class Cured {
 };
 
 struct Verdict {
-  std::vector<Harm> harms;       // empty: harmless
-  std::string unknowable;        // why nobody could know it from the plan
-  bool is_description = false;   // nothing moves otherwise, but what the plan tells is not so
-  bool alarmed = false;          // an error or warning that the right plan has not
-  bool at_the_slip = false;      // and it stands at the row or line that was changed, or names it
-  std::string said;              // the first of them
+  std::vector<Harm> harms;      // empty: harmless
+  std::string unknowable;       // why nobody could know it from the plan
+  bool is_description = false;  // nothing moves otherwise, but what the plan tells is not so
+  bool alarmed = false;         // an error or warning that the right plan has not
+  bool at_the_slip = false;     // and it stands at the row or line that was changed, or names it
+  std::string said;             // the first of them
   Cured certain = Cured::untouched;
   Cured offers = Cured::untouched;
 };

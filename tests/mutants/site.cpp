@@ -5,9 +5,11 @@
 
 #include <fmt/format.h>
 
+#include "timing/report.h"
 #include "timing/simulation.h"
 #include "timing/stalls.h"
 #include "timing/timing_model.h"
+#include "timing/watchdogs.h"
 
 namespace greymet::mutants {
 
@@ -58,8 +60,8 @@ std::string memory_name(const ResolvedPlan& plan, const ExchangeTransaction& t,
   const bool bits = model::is_bit_area(area);
   if (range.bit) return range_name(plan, t.controller, range);
   if (bits && kind == model::MemoryKind::word) {
-    return fmt::format("{}.{}",
-                       word_name(plan, t.controller, range.area, range.number + k / 16), k % 16);
+    return fmt::format("{}.{}", word_name(plan, t.controller, range.area, range.number + k / 16),
+                       k % 16);
   }
   if (!bits && kind == model::MemoryKind::bit) {
     return word_name(plan, t.controller, range.area, range.number + 16 * k);
@@ -73,6 +75,7 @@ Move move_of(const ResolvedPlan& plan, const ExchangeTransaction& t) {
   move.continuous = t.trigger.kind == TriggerKind::continuous;
   move.period = t.trigger.period;
   move.when = std::string(model::to_string(t.trigger.kind));
+  if (!move.cyclic && !move.continuous) move.when += fmt::format(" {}", t.trigger.period.count());
   if (t.trigger.bit) move.when += " " + range_name(plan, t.controller, *t.trigger.bit);
   if (t.gate) move.when += " if " + range_name(plan, t.controller, *t.gate);
   if (t.on_loss) move.loss = fmt::format("{}", static_cast<int>(*t.on_loss));
@@ -81,8 +84,8 @@ Move move_of(const ResolvedPlan& plan, const ExchangeTransaction& t) {
 
 template <class V>
 const V* by_name(const auto& list, const std::string& name) {
-  const auto at = std::find_if(list.begin(), list.end(),
-                               [&](const V& each) { return each.name == name; });
+  const auto at =
+      std::find_if(list.begin(), list.end(), [&](const V& each) { return each.name == name; });
   return at == list.end() ? nullptr : &*at;
 }
 
@@ -148,11 +151,10 @@ std::optional<Target> Site::who_answers(const ResolvedPlan& plan,
   for (std::size_t s = 0; s < right_.exchange.slaves.size(); ++s) {
     const model::ExchangeSlave& slave = right_.exchange.slaves[model::SlaveIndex(s)];
     if (slave.host && *slave.host == to.host && slave.port == to.port) {
-      const bool alone =
-          std::count_if(right_.exchange.slaves.begin(), right_.exchange.slaves.end(),
-                        [&](const auto& each) {
-                          return each.host == slave.host && each.port == slave.port;
-                        }) == 1;
+      const bool alone = std::count_if(right_.exchange.slaves.begin(), right_.exchange.slaves.end(),
+                                       [&](const auto& each) {
+                                         return each.host == slave.host && each.port == slave.port;
+                                       }) == 1;
       if (alone || slave.unit == to.unit) return Target{false, s, 0};
     }
   }
@@ -170,6 +172,10 @@ std::optional<Target> Site::who_answers(const ResolvedPlan& plan,
 bool Site::refuses(const Target& target, const ExchangeTransaction& t, const DeviceBlock& block,
                    bool is_read) const {
   if (block.extent().end > model::addresses_per_area || block.quantity == 0) return true;
+  // the function says what is reached, whatever the address was called
+  const auto& traits = model::traits_of(t.function);
+  if (traits.area != block.area) return true;
+  if (!is_read && model::writes_single(t.function) && block.quantity != 1) return true;
   if (target.is_peer) {
     return !right_.layouts[model::ControllerIndex(target.index)].serving(block.area, block.offset,
                                                                          block.quantity);
@@ -179,7 +185,6 @@ bool Site::refuses(const Target& target, const ExchangeTransaction& t, const Dev
   if (block.quantity > static_cast<std::uint32_t>(slave.accepts.most(block.area, is_read))) {
     return true;
   }
-  if (!is_read && model::writes_single(t.function) && block.quantity != 1) return true;
   const model::RegisterMap* map = right_.map_of(target);
   if (map == nullptr) return false;
   if (slave.map_is_complete() && !map->holes_in(block.area, block.extent()).empty() &&
@@ -208,8 +213,8 @@ Traffic Site::traffic_of(const ResolvedPlan& plan) const {
     if (t.endpoint.broadcast) {
       for (std::size_t s = 0; s < right_.exchange.slaves.size(); ++s) {
         const auto& line = right_.exchange.slaves[model::SlaveIndex(s)].line;
-        if (line && t.endpoint.line && right_.exchange.lines[*line].name ==
-                                           plan.exchange.lines[*t.endpoint.line].name) {
+        if (line && t.endpoint.line &&
+            right_.exchange.lines[*line].name == plan.exchange.lines[*t.endpoint.line].name) {
           targets.push_back({false, s, 0});
         }
       }
@@ -255,8 +260,7 @@ Traffic Site::traffic_of(const ResolvedPlan& plan) const {
     if (!copy.controller || !copy.from || !copy.to) continue;
     for (std::int64_t k = 0; k < copy.to->count; ++k) {
       Move move;
-      move.source =
-          word_name(plan, *copy.controller, copy.from->area, copy.from->number + k);
+      move.source = word_name(plan, *copy.controller, copy.from->area, copy.from->number + k);
       move.when = "copy";
       out.to[word_name(plan, *copy.controller, copy.to->area, copy.to->number + k)].push_back(move);
     }
@@ -272,11 +276,11 @@ Site::Times Site::times_of(const ResolvedPlan& plan) const {
     const auto target = who_answers(plan, t);
     if (!target || target->is_peer) continue;
     const std::string& name = right_.plan.slaves[target->index].name;
-    const auto same = std::find_if(
-        right_.exchange.transactions.begin(), right_.exchange.transactions.end(),
-        [&](const ExchangeTransaction& each) {
-          return !each.target.is_peer && each.target.index == target->index;
-        });
+    const auto same =
+        std::find_if(right_.exchange.transactions.begin(), right_.exchange.transactions.end(),
+                     [&](const ExchangeTransaction& each) {
+                       return !each.target.is_peer && each.target.index == target->index;
+                     });
     if (same != right_.exchange.transactions.end()) {
       t.endpoint.reply = same->endpoint.reply;
       t.endpoint.rtt = same->endpoint.rtt;
@@ -292,25 +296,66 @@ Site::Times Site::times_of(const ResolvedPlan& plan) const {
     keep(out.periods);
     if (t.write) keep(out.writes);
   }
-  const timing::TimingModel timing = timing::build_timing_model(there);
   timing::SimulationOptions options;
   options.durations = timing::Durations::longest;
   options.horizon = std::chrono::seconds(120);
   options.most_transactions = 30'000;
-  const auto seen = timing::simulate(timing, options);
+  const timing::TimingReport report = timing::analyse_longest(there, options);
+  const timing::TimingModel& timing = report.model;
+  for (const timing::LineReport& line : report.lines) {
+    for (const timing::TransactionReport& t : line.transactions) {
+      if (t.kind == TriggerKind::cyclic) out.missed[t.name] += t.missed;
+    }
+  }
   for (std::size_t q = 0; q < timing.queues.size(); ++q) {
-    for (std::size_t j = 0; j < timing.queues[q].jobs.size(); ++j) {
-      const timing::Job& job = timing.queues[q].jobs[j];
-      const std::string& name = there.transaction_name(job.transaction);
-      if (job.kind == TriggerKind::cyclic) out.missed[name] += seen[q].jobs[j].missed;
+    for (const timing::Job& job : timing.queues[q].jobs) {
       if (!job.times.broadcast && timing::longest_reply(job.times) > job.times.timeout) {
         out.timeouts.insert(there.target_name(timing.devices[job.device]));
       }
     }
   }
-  for (const timing::Stall& stall : timing::stalls_of(there, timing).stalls) {
-    Duration& longest = out.stalls[there.target_name(stall.silent)];
+  const auto feedings = timing::watchdog_feedings(there, report);
+  for (const timing::Stall& stall : report.stalls.stalls) {
+    const std::string& silent = there.target_name(stall.silent);
+    Duration& longest = out.stalls[silent];
     longest = std::max(longest, stall.first);
+    constexpr std::size_t all = 10'000;
+    for (const auto kind : {timing::StallKind::first, timing::StallKind::steady}) {
+      for (const timing::JobRef ref :
+           timing::jobs_hurt(there, timing, report.stalls, stall, kind, all)) {
+        // one value or two that do not come until the slave is parked are bearable
+        const timing::Job& job = timing::job_at(timing, ref);
+        if (kind == timing::StallKind::first && stall.park && stall.first <= 3 * job.period) {
+          continue;
+        }
+        out.hurt.insert(silent + " silent: " + there.transaction_name(job.transaction) +
+                        (kind == timing::StallKind::first ? " once" : " again and again"));
+      }
+    }
+    for (const std::size_t s : timing::watchdogs_run_out(there, feedings, stall)) {
+      out.watchdogs.insert(there.plan.slaves[s].name + ", " + silent + " silent");
+    }
+    for (const timing::FailingJob& failing : stall.failing) {
+      const timing::Job& job = timing::job_at(timing, failing.job);
+      if (job.kind == TriggerKind::cyclic && failing.silent() > 100 * job.period) {
+        out.hurt.insert(silent + " silent: comes back too late");
+      }
+    }
+  }
+  for (const timing::HeartbeatReport& h : report.heartbeats) {
+    if (h.verdict == timing::HeartbeatVerdict::good) {
+      out.good_heartbeats.insert(h.name);
+    }
+  }
+  for (const timing::PathReport& path : report.paths) {
+    if (path.verdict != timing::PathVerdict::good) {
+      out.old.insert("path " + path.name);
+    }
+  }
+  for (const timing::TagAge& age : report.tag_ages) {
+    if (age.path.verdict != timing::PathVerdict::good) {
+      out.old.insert("tag " + there.full_name(there.tags[age.tag]));
+    }
   }
   return out;
 }
@@ -351,9 +396,9 @@ void Site::compare_traffic(const Traffic& now, std::vector<Harm>& out) const {
   }
   for (const auto& [to, moves] : now.to) {
     if (traffic_.to.contains(to)) continue;
-    const bool at_slave = std::any_of(
-        right_.plan.slaves.begin(), right_.plan.slaves.end(),
-        [&](const model::Slave& slave) { return to.starts_with(slave.name + "/"); });
+    const bool at_slave =
+        std::any_of(right_.plan.slaves.begin(), right_.plan.slaves.end(),
+                    [&](const model::Slave& slave) { return to.starts_with(slave.name + "/"); });
     if (at_slave || used_.contains(to)) out.push_back({HarmKind::written, to});
   }
   for (const std::string& each : traffic_.other) {
@@ -373,18 +418,20 @@ void Site::compare_times(const Times& now, std::vector<Harm>& out) const {
       out.push_back({HarmKind::too_slow, slave + " answers behind the timeout"});
     }
   }
-  for (const auto& [slave, stall] : now.stalls) {
-    const auto was = times_.stalls.find(slave);
-    if (was != times_.stalls.end() && stall > 2 * was->second &&
-        stall > std::chrono::milliseconds(500)) {
-      out.push_back({HarmKind::too_slow, slave + " silent stalls others longer"});
-    }
+  for (const std::string& each : now.hurt) {
+    if (!times_.hurt.contains(each)) out.push_back({HarmKind::too_slow, each});
+  }
+  for (const std::string& each : now.watchdogs) {
+    if (!times_.watchdogs.contains(each)) out.push_back({HarmKind::unwatched, each});
+  }
+  for (const std::string& each : now.old) {
+    if (!times_.old.contains(each)) out.push_back({HarmKind::too_slow, each + " gets too old"});
   }
   for (const model::Slave& slave : right_.plan.slaves) {
     if (!slave.watchdog) continue;
     const std::size_t s = index_of_slave(right_, slave.name);
-    const bool by_writes = right_.exchange.slaves[model::SlaveIndex(s)].watchdog_by ==
-                           model::WatchdogBy::writes;
+    const bool by_writes =
+        right_.exchange.slaves[model::SlaveIndex(s)].watchdog_by == model::WatchdogBy::writes;
     const auto& periods = by_writes ? now.writes : now.periods;
     const auto at = periods.find(slave.name);
     if (at == periods.end() || at->second >= slave.watchdog->value) {
@@ -393,20 +440,24 @@ void Site::compare_times(const Times& now, std::vector<Harm>& out) const {
   }
 }
 
-void Site::compare_heartbeats(const ResolvedPlan& other, std::vector<Harm>& out) const {
+void Site::compare_heartbeats(const ResolvedPlan& other, const Times& times,
+                              std::vector<Harm>& out) const {
   const auto text_of = [](const ResolvedPlan& plan, const model::ExchangeHeartbeat& h) {
     const auto bit = [&](const std::optional<model::ControllerIndex>& c,
                          const std::optional<MemoryRange>& range) {
       return c && range ? range_name(plan, *c, *range) : std::string("nowhere");
     };
-    return fmt::format("{} -> {}, seen {}, {} {} {} {} {}", bit(h.from, h.bit),
+    // any watch does that keeps what is demanded
+    return fmt::format("{} -> {}, seen {}, {} {} {} {}", bit(h.from, h.bit),
                        h.to ? plan.plan.controllers[*h.to].name : "nobody", bit(h.to, h.seen),
-                       h.toggle.count(), h.watch.count(), h.react.count(), h.lost,
+                       h.toggle.count(), h.react.count(), h.lost,
                        h.on_loss ? static_cast<int>(*h.on_loss) : -1);
   };
   for (const model::ExchangeHeartbeat& h : right_.exchange.heartbeats) {
     const auto* now = by_name<model::ExchangeHeartbeat>(other.exchange.heartbeats, h.name);
-    if (now == nullptr || text_of(right_, h) != text_of(other, *now)) {
+    const bool as_good =
+        times.good_heartbeats.contains(h.name) || !times_.good_heartbeats.contains(h.name);
+    if (now == nullptr || text_of(right_, h) != text_of(other, *now) || !as_good) {
       out.push_back({HarmKind::unwatched, "heartbeat " + h.name + " is another"});
     }
   }
@@ -422,8 +473,9 @@ std::vector<Harm> Site::harms(const ResolvedPlan& other) const {
     }
   }
   compare_traffic(now, out);
-  compare_times(times_of(other), out);
-  compare_heartbeats(other, out);
+  const Times times = times_of(other);
+  compare_times(times, out);
+  compare_heartbeats(other, times, out);
   return out;
 }
 

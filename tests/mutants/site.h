@@ -4,9 +4,9 @@
 // The right plan is the owner's word: which register has to come to which word of a controller, how
 // often, and what is done when it does not; which word has to go to which register; what the slaves
 // are and what they take. The other exchange is laid over it: a request goes over its wire, at its
-// speed and with its unit, to whoever listens there, is answered, refused or lost, and moves what it
-// moves. Times are those of the simulation with the site's own delays, in health and with each slave
-// silent.
+// speed and with its unit, to whoever listens there, is answered, refused or lost, and moves what
+// it moves. Times are those of the simulation with the site's own delays, in health and with each
+// slave silent.
 #pragma once
 
 #include <map>
@@ -70,6 +70,10 @@ class Site {
     std::map<std::string, model::Duration> periods;  // by slave asked: the shortest
     std::map<std::string, model::Duration> writes;   // the same of writes
     std::set<std::string> timeouts;                  // slaves that answer behind it
+    std::set<std::string> hurt;                      // who misses what when whom is silent
+    std::set<std::string> watchdogs;                 // that run out when whom is silent
+    std::set<std::string> old;                       // paths and tags older than demanded
+    std::set<std::string> good_heartbeats;
   };
   [[nodiscard]] Traffic traffic_of(const model::ResolvedPlan& plan) const;
   [[nodiscard]] std::optional<model::Target> who_answers(const model::ResolvedPlan& plan,
@@ -79,7 +83,8 @@ class Site {
   [[nodiscard]] Times times_of(const model::ResolvedPlan& plan) const;
   void compare_traffic(const Traffic& now, std::vector<Harm>& out) const;
   void compare_times(const Times& now, std::vector<Harm>& out) const;
-  void compare_heartbeats(const model::ResolvedPlan& other, std::vector<Harm>& out) const;
+  void compare_heartbeats(const model::ResolvedPlan& other, const Times& times,
+                          std::vector<Harm>& out) const;
 
   const model::ResolvedPlan& right_;
   Traffic traffic_;

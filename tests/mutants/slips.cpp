@@ -123,9 +123,9 @@ class Slips {
     Slip slip;
     slip.kind = kind;
     slip.file = file_;
-    slip.line = 1 + static_cast<std::uint32_t>(std::count(
-                        text_->begin(), text_->begin() + static_cast<std::ptrdiff_t>(span.begin),
-                        '\n'));
+    slip.line =
+        1 + static_cast<std::uint32_t>(std::count(
+                text_->begin(), text_->begin() + static_cast<std::ptrdiff_t>(span.begin), '\n'));
     slip.key = key;
     slip.row = row_;
     slip.what = what;
@@ -184,8 +184,7 @@ class Slips {
       const std::string text = part(row.whole);
       const std::size_t comma = text_->find(',', row.whole.end);
       const bool has_comma =
-          comma != std::string::npos &&
-          text_->find_first_not_of(" \t", row.whole.end) == comma;
+          comma != std::string::npos && text_->find_first_not_of(" \t", row.whole.end) == comma;
       add(SlipClass::row, {row.whole.begin, has_comma ? comma + 1 : row.whole.end}, "", "row",
           "the row is lost");
       add(SlipClass::row, {row.whole.end, row.whole.end}, ",\n  " + text, "row",
@@ -399,10 +398,14 @@ class Slips {
           of_memory(cell, [&](SlipClass, const std::string& text) { with(c, unquoted(text)); });
         } else if (header[c] == "type") {
           for (const auto& [from, to] :
-               std::vector<std::pair<std::string, std::string>>{{"u16", "i16"}, {"i16", "u16"},
-                                                                {"f32", "u32"}, {"u32", "u16"},
-                                                                {"i32", "u32"}, {"REAL", "DINT"},
-                                                                {"INT", "UINT"}, {"UINT", "INT"},
+               std::vector<std::pair<std::string, std::string>>{{"u16", "i16"},
+                                                                {"i16", "u16"},
+                                                                {"f32", "u32"},
+                                                                {"u32", "u16"},
+                                                                {"i32", "u32"},
+                                                                {"REAL", "DINT"},
+                                                                {"INT", "UINT"},
+                                                                {"UINT", "INT"},
                                                                 {"UDINT", "REAL"}}) {
             if (cell == from) with(c, to);
           }

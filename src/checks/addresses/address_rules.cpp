@@ -1,4 +1,5 @@
-// Family F, second half: blocks against the slave's map (F09 to F13), and texts cut (D04).
+// Family F, second half: blocks against the slave's map (F09 to F13, F15, F16), and texts cut
+// (D04).
 #include <algorithm>
 #include <iterator>
 #include <map>
@@ -74,20 +75,26 @@ class AddressRules {
 
   // F10: the shift by which the block would fit the map exactly, if as written it does not.
   [[nodiscard]] static std::optional<int> shift_of(const MappedBlock& b) {
-    if (!b.effective->map_is_complete()) return std::nullopt;
     const Area area = b.block->area;
     const Extent block = b.block->extent();
+    const bool complete = b.effective->map_is_complete();
     const bool fits =
         b.map->point_starts_at(area, block.first) && b.map->lists(area, block.end - 1);
     if (fits) return std::nullopt;
+    std::optional<int> found;
     for (const int shift : {-1, 1}) {
       if (shift < 0 && block.first == 0) continue;
       const auto first = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.first) + shift);
       const auto end = static_cast<std::uint32_t>(static_cast<std::int64_t>(block.end) + shift);
       if (end > model::addresses_per_area) continue;
-      if (b.map->point_starts_at(area, first) && b.map->point_ends_at(area, end)) return shift;
+      if (!b.map->point_starts_at(area, first) || !b.map->point_ends_at(area, end)) continue;
+      if (complete) return shift;
+      // of a map that may lack points only a block that then is full of them, and one way alone
+      if (!b.map->holes_in(area, {first, end}).empty()) continue;
+      if (found) return std::nullopt;
+      found = shift;
     }
-    return std::nullopt;
+    return found;
   }
 
   // All blocks of the slave (two or more) shifted the same way: one cause, its numbering.
@@ -147,12 +154,14 @@ class AddressRules {
     add_fix(out_.back(), {remedy, std::move(edits), true});
   }
 
-  // Candidates in the order of the rule that stays: F13, F10, F12, F11, F09.
+  // Candidates in the order of the rule that stays: F13, F10, F15, F12, F16, F11, F09.
   [[nodiscard]] std::vector<Candidate> candidates(const MappedBlock& b) const {
     std::vector<Candidate> found;
     if (auto c = other_reading(b)) found.push_back(std::move(*c));
     if (auto c = off_by_one(b)) found.push_back(std::move(*c));
+    if (auto c = touches_nothing(b)) found.push_back(std::move(*c));
     if (auto c = cut_value(b)) found.push_back(std::move(*c));
+    if (auto c = past_the_points(b)) found.push_back(std::move(*c));
     if (auto c = fence_post(b)) found.push_back(std::move(*c));
     if (auto c = hole(b)) found.push_back(std::move(*c));
     return found;
@@ -207,7 +216,10 @@ class AddressRules {
       return candidate("a reference", reference->offset.value, '"' + digits + '"');
     }
     const auto hex = model::parse_plain_number("0x" + digits);
-    if (!b.effective->map_is_complete() || !hex || block.written < 10) return std::nullopt;
+    // where the map may lack points, only if nothing of the block is listed as it is written
+    const bool missed = b.effective->map_is_complete() ||
+                        b.map->points_touching(block.area, block.extent()).empty();
+    if (!missed || !hex || block.written < 10) return std::nullopt;
     const std::int64_t offset =
         hex->value - (internal::numbering_of(b) == model::Numbering::from_1 ? 1 : 0);
     if (offset < 0 || offset >= model::addresses_per_area ||
@@ -233,7 +245,79 @@ class AddressRules {
         {},
         {{"at", at_text(block, first, internal::numbering_of(b))}},
         {},
-        true};
+        b.effective->map_is_complete()};
+  }
+
+  // F15: nothing of it is listed, or part, and all of it under another function. Complete maps have
+  // F09.
+  [[nodiscard]] std::optional<Candidate> touches_nothing(const MappedBlock& b) const {
+    const DeviceBlock& block = *b.block;
+    const Extent e = block.extent();
+    if (severity_of_hole(*b.effective) || b.map->misreads("address")) return std::nullopt;
+    const auto holes = b.map->holes_in(block.area, e);
+    const bool from_edge_to_edge =
+        b.map->point_starts_at(block.area, e.first) && b.map->point_ends_at(block.area, e.end);
+    if (holes.empty() || from_edge_to_edge) return std::nullopt;
+    const bool nothing = b.map->points_touching(block.area, e).empty();
+    const auto fits = [&](const RegisterMap& map, Area area) {
+      return map.point_starts_at(area, e.first) && map.point_ends_at(area, e.end) &&
+             map.holes_in(area, e).empty();
+    };
+    std::vector<std::string> cures;
+    for (const Area area :
+         {Area::coil, Area::discrete_input, Area::input_register, Area::holding_register}) {
+      if (area != block.area && fits(*b.map, area)) {
+        cures.push_back(fmt::format("{} are points of it: another function", range_text(area, e)));
+      }
+    }
+    if (!nothing && cures.empty()) return std::nullopt;
+    for (std::size_t s = 0; nothing && s < plan_.plan.slaves.size() && cures.size() < 3; ++s) {
+      const RegisterMap* map = plan_.map_of({false, s, 0});
+      const bool other = s != b.slave_index && map != nullptr && map->file() != b.map->file();
+      if (other && fits(*map, block.area)) {
+        cures.push_back(
+            fmt::format("it fits {}: slave = \"{}\"", map->file(), plan_.plan.slaves[s].name));
+      }
+    }
+    return Candidate{
+        RuleCode::F15,
+        Severity::warning,
+        nothing ? fmt::format("touches no point of {}: {} {} not listed there", b.map->file(),
+                              range_text(block.area, e), block.quantity == 1 ? "is" : "are")
+                : fmt::format("{} does not list {}", b.map->file(),
+                              range_text(block.area, holes.front())),
+        cures.empty() ? std::string("look the address, the function and the slave up "
+                                    "again; or list in the map what is there")
+                      : fmt::format("{}", fmt::join(cures, "; or ")),
+        {}};
+  }
+
+  // F16. Of a read only what is far past them, of a write anything.
+  [[nodiscard]] static std::optional<Candidate> past_the_points(const MappedBlock& b) {
+    const DeviceBlock& block = *b.block;
+    const Extent e = block.extent();
+    if (severity_of_hole(*b.effective)) return std::nullopt;
+    const auto holes = b.map->holes_in(block.area, e);
+    const bool listed = holes.empty() || holes.front() != e;
+    if (holes.empty() || !listed || holes.back().end != e.end) return std::nullopt;
+    const std::uint32_t past = e.end - holes.back().first;
+    const std::uint32_t left = holes.back().first - e.first;
+    if (b.map->may_hide(block.area, holes.back())) return std::nullopt;
+    constexpr std::uint32_t far = 8;
+    if (b.is_read && (past < far || past < left)) return std::nullopt;
+    return Candidate{RuleCode::F16,
+                     Severity::warning,
+                     fmt::format("{} {} behind the last point of {} that it touches{}",
+                                 amount_text(block.area, past), past == 1 ? "lies" : "lie",
+                                 b.map->file(), b.is_read ? "" : ", and would be written"),
+                     fmt::format("count = {} ends with that point; or list in the map what is "
+                                 "there",
+                                 left),
+                     {},
+                     {},
+                     {},
+                     false,
+                     holes.back()};
   }
 
   // F12

@@ -144,6 +144,33 @@ holes = "refuse"
         R"({ name = "trim", slave = "gauge", fc = 23, read = { at = 0, count = 4, into = "%MW0" }, write = { at = 12, count = 2, from = "%MW10" }, every = "1s", on_loss = "hold" })",
         "Nothing to cure if the read shall see what was written; otherwise read other registers.",
         "V1.1b3 6.17", check_functions, Needs::plan},
+    RuleEntry{
+        RuleCode::F15,
+        Severity::warning,
+        "a block that touches nothing its slave's map lists",
+        "A map need not be complete, but of what is asked for it lists something: else the "
+        "address, "
+        "the function or the slave is another's. What fits is named where something does.",
+        R"({ name = "in", slave = "pump", fc = 3, at = 200, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"({ name = "in", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "Correct the address, the function or the slave; or list what is asked for in the map.",
+        "",
+        check_addresses,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07}},
+    RuleEntry{
+        RuleCode::F16,
+        Severity::warning,
+        "a block that runs past the points of its slave's map",
+        "What is written beyond the points that anybody has listed changes something nobody knows; "
+        "what is read far beyond them is a count with a slip in it.",
+        R"({ name = "in", slave = "pump", fc = 3, at = 0, count = 40, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"({ name = "in", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "Correct the count, or list what is asked for in the map.",
+        "",
+        check_addresses,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07}},
 };
 
 }  // namespace

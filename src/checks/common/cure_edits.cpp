@@ -27,6 +27,10 @@ void cure_by_keys(model::Findings& out, std::string title, model::Range place,
           {std::move(title), {{place, {}, EditKind::set_keys, std::move(keys)}}, certain});
 }
 
+void make_question(model::Findings& out) {
+  if (!out.back().fixes.empty()) out.back().fixes.back().is_question = true;
+}
+
 std::string FreshNames::next(const std::string& name) {
   if (taken_.empty()) {
     for (const model::Transaction& t : plan_.plan.transactions) taken_.insert(t.name);

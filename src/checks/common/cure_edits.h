@@ -20,6 +20,9 @@ namespace greymet::checks::internal {
 void cure_by_keys(model::Findings& out, std::string title, model::Range place,
                   std::vector<model::KeyText> keys, bool certain);
 
+// Makes a question of the last cure of the last finding, if it has one.
+void make_question(model::Findings& out);
+
 // Names for the parts of split transactions; knows those of the plan once one is asked for. Keeps a
 // reference to the plan.
 class FreshNames {

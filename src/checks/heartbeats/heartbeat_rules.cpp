@@ -251,6 +251,7 @@ class HeartbeatRules {
     internal::cure_by_keys(out_, fmt::format("write toggle = \"{}\"", to_text(toggle)),
                            declared.toggle->place, {{"toggle", internal::toml_text(toggle)}},
                            false);
+    internal::make_question(out_);  // the carrier may be what is wrong
   }
 
   // H06: what period of the carrier, or what react, would make room for a watch
@@ -283,6 +284,7 @@ class HeartbeatRules {
         fmt::format("write watch = \"{}\" and react = \"{}\"", to_text(watch), to_text(longer)),
         declared.watch->place,
         {{"watch", internal::toml_text(watch)}, {"react", internal::toml_text(longer)}}, false);
+    internal::make_question(out_);  // what the plant can stand
   }
 
   // The longest period, in steps, at which a watch exists; its response bound is kept, because the

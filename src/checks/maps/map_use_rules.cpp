@@ -91,7 +91,8 @@ class SharedMapRules {
                               {},
                               model::EditKind::set_keys,
                               {{"numbering", fmt::format("\"{}\"", to_string(usual))}}}},
-                            false});
+                            false,
+                            !is_clear(slaves, is_usual)});
     }
   }
 
@@ -120,7 +121,14 @@ class SharedMapRules {
           {});
       add_fix(out_.back(), model::write_instead(slave.word_order->place,
                                                 fmt::format("\"{}\"", to_string(usual)), false));
+      out_.back().fixes.back().is_question = !is_clear(stated, is_usual);
     }
+  }
+  // Two against one; of one against one nobody knows who is right.
+  template <class Is>
+  static bool is_clear(const std::vector<std::size_t>& slaves, const Is& is) {
+    const auto alike = std::count_if(slaves.begin(), slaves.end(), is);
+    return alike >= 2 * (static_cast<std::ptrdiff_t>(slaves.size()) - alike);
   }
 
   const ResolvedPlan& plan_;
@@ -190,6 +198,17 @@ std::vector<std::vector<std::size_t>> better_maps(const ResolvedPlan& plan,
   return better;
 }
 
+namespace {
+
+std::ptrdiff_t count_of_blocks(const RuleInput& in, std::size_t slave) {
+  return std::count_if(in.plan.transactions.begin(), in.plan.transactions.end(),
+                       [&](const model::ResolvedTransaction& t) {
+                         return t.target && !t.target->is_peer && t.target->index == slave;
+                       });
+}
+
+}  // namespace
+
 void check_map_use(const RuleInput& in, Findings& out) {
   SharedMapRules(in.plan, out).check();
   // R07
@@ -203,7 +222,9 @@ void check_map_use(const RuleInput& in, Findings& out) {
            {});
     add_fix(out.back(), {fmt::format("write map = \"{}\", or correct the addresses", other),
                          {{slave.map_file->place, fmt::format("\"{}\"", other)}},
-                         in.better_maps[s].size() == 1});
+                         in.better_maps[s].size() == 1 && count_of_blocks(in, s) > 2});
+    // of one or two blocks the slave's name may be what is wrong
+    out.back().fixes.back().is_question = count_of_blocks(in, s) <= 2;
   }
 }
 

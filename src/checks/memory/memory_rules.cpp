@@ -162,6 +162,7 @@ class MemoryRules {
     if (const auto free = free_place(c, wanted, parity)) {
       internal::cure_by_keys(out_, fmt::format("write {} = \"{}\"", key, *free), place,
                              {{std::string(key), internal::toml_text(*free)}}, false);
+      internal::make_question(out_);  // others may look where it was
     }
   }
 

@@ -118,6 +118,7 @@ void check_alignment(const model::ResolvedPlan& plan, const ResolvedTransaction&
     internal::cure_by_keys(out, fmt::format("write {} = \"{}\"", is_read ? "into" : "from", *moved),
                            text->place, {{is_read ? "into" : "from", internal::toml_text(*moved)}},
                            false);
+    internal::make_question(out);
   }
 }
 

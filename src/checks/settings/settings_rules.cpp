@@ -161,6 +161,11 @@ void check_line(const Line& line, model::Medium medium, const std::vector<Statio
       report(out, RuleCode::S05, Severity::error, settings.format->place, subject,
              fmt::format("\"{}\" has 7 data bits; RTU sends bytes of 8", to_text(format)),
              "write format = \"8E1\", or mode = \"ascii\"");
+    } else if (!rtu && format.data_bits == 8) {
+      report(out, RuleCode::S05, Severity::warning, settings.format->place, subject,
+             fmt::format("\"{}\" has 8 data bits; ASCII sends characters of 7", to_text(format)),
+             fmt::format("write format = \"7{}{}\" if the slaves are set so, or mode = \"rtu\"",
+                         to_text(format)[1], format.stop_bits));
     } else if (format.parity == model::Parity::none && format.stop_bits == 1) {
       report(
           out, RuleCode::S05, Severity::note, settings.format->place, subject,
@@ -188,9 +193,16 @@ void check_line(const Line& line, model::Medium medium, const std::vector<Statio
   }
   if (settings.baud && std::find(usual_rates.begin(), usual_rates.end(), settings.baud->value) ==
                            usual_rates.end()) {
-    report(out, RuleCode::S08, Severity::note, settings.baud->place, subject,
-           fmt::format("{} baud is not a usual rate", settings.baud->value),
-           "9600 and 19200 are offered by all devices");
+    const std::int64_t baud = settings.baud->value;
+    // what is next to a usual rate, or has a digit too many or too few, is a slip
+    const auto meant = std::find_if(usual_rates.begin(), usual_rates.end(), [&](std::int64_t rate) {
+      const std::int64_t off = baud > rate ? baud - rate : rate - baud;
+      return off * 100 <= rate || baud == 10 * rate || rate == 10 * baud;
+    });
+    report(out, RuleCode::S08, meant == usual_rates.end() ? Severity::note : Severity::warning,
+           settings.baud->place, subject, fmt::format("{} baud is not a usual rate", baud),
+           meant == usual_rates.end() ? std::string("9600 and 19200 are offered by all devices")
+                                      : fmt::format("write baud = {} if that is meant", *meant));
   }
 }
 

@@ -19,7 +19,22 @@ ShiftedBlocks::ShiftedBlocks(const model::ResolvedPlan& plan)
 
 void ShiftedBlocks::add(Shift shift) {
   const std::size_t controller = plan_.tags[shift.tag].controller;
-  groups_[key_of(shift.by, controller, shift.is_from)].shifts.push_back(std::move(shift));
+  Group& group = groups_[key_of(shift.by, controller, shift.is_from)];
+  const bool copied = shift.is_from && shift.by.kind != MoveKind::copy && source_of_copy(shift.tag);
+  (copied ? group.copied : group.shifts).push_back(std::move(shift));
+}
+
+std::optional<model::BitRange> ShiftedBlocks::source_of_copy(std::size_t tag) const {
+  const ResolvedTag& t = plan_.tags[tag];
+  const model::BitRange& own = t.memory->bits;
+  for (const model::ResolvedCopy& copy : plan_.copies) {
+    if (copy.controller != t.controller || !copy.from || !copy.to) continue;
+    const model::BitRange& to = copy.to->bits;
+    if (to.store != own.store || own.first < to.first || to.end < own.end) continue;
+    const std::uint64_t first = copy.from->bits.first + (own.first - to.first);
+    return model::BitRange{copy.from->bits.store, first, first + (own.end - own.first)};
+  }
+  return std::nullopt;
 }
 
 void ShiftedBlocks::exact(const model::ValueMove& by, std::size_t controller, bool is_from) {
@@ -49,6 +64,17 @@ std::vector<std::pair<std::size_t, std::size_t>> ShiftedBlocks::report(model::Fi
       }
     } else {
       lone_.insert(lone_.end(), group.shifts.begin(), group.shifts.end());
+    }
+    lone_.insert(lone_.end(), group.copied.begin(), group.copied.end());
+    if (group.has_exact || group.shifts.empty()) continue;
+    // once the block lies right the copy takes it from there
+    const auto bits = distance(group.shifts.front());
+    for (const Shift& shift : group.copied) {
+      const auto source = source_of_copy(shift.tag);
+      const bool same = bits && source->store == shift.there.store &&
+                        static_cast<std::int64_t>(source->first) ==
+                            static_cast<std::int64_t>(shift.there.first) - *bits;
+      if (same) explained_.push_back(shift.tag);
     }
   }
   std::sort(lone_.begin(), lone_.end(),

@@ -47,11 +47,14 @@ class ShiftedBlocks {
   using Key = std::tuple<model::MoveKind, std::size_t, std::size_t, bool>;
   struct Group {
     std::vector<Shift> shifts;
+    std::vector<Shift> copied;  // what a copy fills: its value has to lie where that takes it from
     bool has_exact = false;
   };
   static Key key_of(const model::ValueMove& by, std::size_t controller, bool is_from) {
     return {by.kind, by.index, controller, is_from};
   }
+  // Where the copy that fills the tag takes its value from, in bits of that store.
+  [[nodiscard]] std::optional<model::BitRange> source_of_copy(std::size_t tag) const;
   // By how many bits the value lies too far.
   [[nodiscard]] std::optional<std::int64_t> distance(const Shift& shift) const;
   [[nodiscard]] bool one_shift(const Group& group) const;

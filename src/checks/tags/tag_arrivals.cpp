@@ -30,7 +30,9 @@ class Arrival {
       const ValuePlace& at = places[i].place;
       if (!at.at_controller || at.owner != tag.controller) continue;
       if (at.bits == own) return arrived(index, value, end, places, i);
-      if (at.bits.store == own.store &&
+      const bool other_bit =
+          at.bits.end - at.bits.first == 1 && own.end - own.first == 1 && in_bits(tag);
+      if (!other_bit && at.bits.store == own.store &&
           at.bits.first / bits_per_word == own.first / bits_per_word &&
           overlaps_in_kind(at.bits, own)) {
         covering = i;
@@ -44,6 +46,12 @@ class Arrival {
     if (ends_.is_unsure(tag, end)) return;
     if (nearest) return elsewhere(index, places, *nearest);
     if (!in_part(index, end, value)) report_nothing(index, end);
+  }
+
+  // Bits of an area of bits have no word: the one beside is another, as a word beside is.
+  [[nodiscard]] bool in_bits(const ResolvedTag& tag) const {
+    return plan_.plan.controllers[tag.controller].memory[tag.memory->area].kind ==
+           model::MemoryKind::bit;
   }
 
   // One begins where the other does, or is a bit of it: then they disagree about what it is.

@@ -144,6 +144,17 @@ park = { after = 3, retry = "200ms" }
 park = { after = 3, retry = "10s" }
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         "A longer retry.", "", check_parking, Needs::timing},
+    RuleEntry{
+        RuleCode::T14, Severity::warning, "a period a thousand times its neighbours'",
+        "500s where 500ms was meant is a value that is never fresh, and nothing else is wrong with "
+        "it. Said where the same number of milliseconds would be one period among the others.",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "500s", on_loss = "hold" }
+{ name = "low", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW20", every = "500ms", on_loss = "hold" }
+{ name = "raw", slave = "gauge", fc = 4, at = 0, count = 4, into = "%MW40", every = "1s", on_loss = "hold" })",
+        R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "500ms", on_loss = "hold" }
+{ name = "low", slave = "gauge", fc = 3, at = 10, count = 4, into = "%MW20", every = "500ms", on_loss = "hold" }
+{ name = "raw", slave = "gauge", fc = 4, at = 0, count = 4, into = "%MW40", every = "1s", on_loss = "hold" })",
+        "Write the unit that is meant, or accept it.", "", check_scales, Needs::plan},
 };
 
 }  // namespace

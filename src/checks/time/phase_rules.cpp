@@ -42,7 +42,7 @@ void check_phases(const RuleInput& in, Findings& out) {
                     "{}; with other phases it would be {}",
                     in_ms(proposal->longest_wait_before), in_ms(proposal->longest_wait_after)),
         fmt::format("write {}", fmt::join(phases, ", ")));
-    add_fix(out.back(), {out.back().remedy, std::move(edits), false});
+    add_fix(out.back(), {out.back().remedy, std::move(edits), false, true});  // a comfort
   }
 }
 

@@ -121,8 +121,11 @@ class StallRules {
     const std::string more = alike > 1 ? fmt::format("; {} more {} the same", alike - 1,
                                                      alike == 2 ? "slave does" : "slaves do")
                                        : std::string();
+    // once is bearable while it costs a few values, not many
+    constexpr int few = 3;
+    const bool grave = bites || length > few * job_at(hurt.front()).period;
     report(
-        out_, RuleCode::T04, bites ? Severity::warning : Severity::note, owner.place, owner.subject,
+        out_, RuleCode::T04, grave ? Severity::warning : Severity::note, owner.place, owner.subject,
         fmt::format("if {} is silent it stalls the others for {} {} ({} transaction{}, {} each): "
                     "{}{} must wait{}",
                     plan_.target_name(worst->silent), in_ms(length), when, worst->counted,

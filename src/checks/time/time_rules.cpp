@@ -272,6 +272,7 @@ class TimeRules {
   void cure_period(const Job& job, Duration period) {
     internal::cure_by_keys(out_, fmt::format("write every = \"{}\"", to_text(period)),
                            period_place(job), {{"every", internal::toml_text(period)}}, false);
+    internal::make_question(out_);  // how old a value may be is the plant's
   }
 
   // Then T08 speaks of the continuous one.
@@ -336,8 +337,11 @@ class TimeRules {
     if (!internal::silence_owner(plan_, plan_.transactions[worst->transaction]).is_known) return;
     const timing::FailureTimes failure = timing::failure_times(worst->times);
     const std::string more = count > 1 ? fmt::format(", as are those of {} more", count - 1) : "";
+    // the plant then stands still for as long: a number that cannot be meant
+    const bool endless =
+        all_tries(*worst) >= std::chrono::minutes(1) && all_tries(*worst) >= 100 * worst->period;
     report(
-        out_, RuleCode::T07, Severity::note, period_place(*worst),
+        out_, RuleCode::T07, endless ? Severity::warning : Severity::note, period_place(*worst),
         line_subject(plan_, timing_, line),
         fmt::format("the tries of {} to a silent slave take {} ({} x {}), longer than its period "
                     "of {}{}: it then runs at the pace of its timeouts",

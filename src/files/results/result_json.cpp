@@ -41,7 +41,10 @@ Json fixes_json(const LoadedPlan& loaded, const model::Finding& f) {
                        {"end_column", edit.range.end_column},
                        {"text", edit.text}});
     }
-    fixes.push_back({{"title", fix.title}, {"edits", std::move(edits)}, {"certain", fix.certain}});
+    fixes.push_back({{"title", fix.title},
+                     {"edits", std::move(edits)},
+                     {"certain", fix.certain},
+                     {"question", fix.is_question}});
   }
   return fixes;
 }

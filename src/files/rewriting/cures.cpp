@@ -23,6 +23,7 @@ using model::Severity;
 namespace {
 
 constexpr int most_passes = 10;
+constexpr int most_offers = 100;                // carried out, one by one
 constexpr std::size_t most_single_tries = 200;  // of one run
 // Trying a cure reads and checks the plan once more: so many transactions in all.
 constexpr std::size_t most_work = 40'000;
@@ -197,9 +198,10 @@ class Curing {
     Cures cures;
     Trial now = trials_.look();
     std::size_t tries = 0;
-    while (cures.passes < most_passes) {
-      const std::vector<Chosen> chosen = choose(now);
+    while (cures.passes < (offers_ ? most_offers : most_passes)) {
+      std::vector<Chosen> chosen = choose(now);
       if (chosen.empty()) break;
+      one_offer(chosen);
       std::vector<Chosen> lawful = chosen;
       Trial next = trials_.look_with(now.loaded, all_edits(chosen));
       if (broken_law(now.findings, next, chosen)) {
@@ -242,9 +244,49 @@ class Curing {
  private:
   [[nodiscard]] const Fix* fix_of(const Finding& f) const {
     for (const Fix& fix : f.fixes) {
-      if (fix.certain || offers_) return &fix;
+      if (fix.certain || (offers_ && (!fix.is_question || is_asked_for(f)))) return &fix;
     }
     return nullptr;
+  }
+
+  // What is certain goes together. Offers go one at a time, what is nearest to the source first,
+  // and then all is looked at again: the next may have been a consequence.
+  static void one_offer(std::vector<Chosen>& chosen) {
+    const bool any_certain =
+        std::any_of(chosen.begin(), chosen.end(), [](const Chosen& c) { return c.fix->certain; });
+    if (any_certain) {
+      std::erase_if(chosen, [](const Chosen& c) { return !c.fix->certain; });
+      return;
+    }
+    const auto first =
+        std::min_element(chosen.begin(), chosen.end(), [](const Chosen& a, const Chosen& b) {
+          const auto key = [](const Chosen& c) {
+            return std::pair(-static_cast<int>(c.finding->severity), distance(*c.finding));
+          };
+          return key(a) < key(b);
+        });
+    if (first != chosen.begin()) std::iter_swap(chosen.begin(), first);
+    chosen.resize(1);
+  }
+  // From the source: what cannot be read, the network, a block, what becomes of it.
+  static int distance(const Finding& f) {
+    switch (f.subject.kind) {
+      case model::SubjectKind::tag: return 4;
+      case model::SubjectKind::copy:
+      case model::SubjectKind::heartbeat:
+      case model::SubjectKind::path:
+      case model::SubjectKind::accept: return 3;
+      case model::SubjectKind::transaction:
+      case model::SubjectKind::want: return to_string(f.rule).starts_with('P') ? 0 : 2;
+      default: return to_string(f.rule).starts_with('P') ? 0 : 1;
+    }
+  }
+
+  // What is only more comfortable, where its rule was named.
+  [[nodiscard]] bool is_asked_for(const Finding& f) const {
+    return f.severity == Severity::note &&
+           std::any_of(selection_.picked.begin(), selection_.picked.end(),
+                       [&](const std::string& p) { return p == to_string(f.rule); });
   }
 
   // Cures that do not touch each other, in the order of the findings.

@@ -55,7 +55,8 @@ std::optional<std::size_t> look_up(const std::unordered_map<std::string, std::si
   if (nearest) {
     add_fix(report.last(), {fmt::format("write '{}'", nearest->name),
                             {{name.place, fmt::format("\"{}\"", nearest->name)}},
-                            nearest->only});
+                            nearest->only && nearest->is_slip,
+                            !nearest->is_slip});
   }
   return std::nullopt;
 }

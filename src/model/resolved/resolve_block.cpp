@@ -52,7 +52,8 @@ void report_unknown_point(const ResolvedPlan& resolved, const Target& target,
   if (nearest) {
     add_fix(report.last(), {fmt::format("write '{}'", nearest->name),
                             {{name.place, fmt::format("\"{}\"", nearest->name)}},
-                            nearest->only});
+                            nearest->only && nearest->is_slip,
+                            !nearest->is_slip});
   }
 }
 

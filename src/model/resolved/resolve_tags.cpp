@@ -126,12 +126,14 @@ class TagResolver {
     report.error(RuleCode::P03, place,
                  fmt::format("unknown slave or controller '{}'", owner.substr(0, 60)),
                  near ? std::string() : "name a slave or a controller of the plan");
-    if (near) offer_name(near->name, name, near->only, place, report);
+    if (near) offer_name(near->name, name, *near, place, report);
   }
 
-  static void offer_name(const std::string& owner, const std::string& name, bool certain,
+  static void offer_name(const std::string& owner, const std::string& name, const NearName& near,
                          Range place, Reporter& report) {
-    add_fix(report.last(), write_instead(place, fmt::format("{}.{}", owner, name), certain));
+    Fix fix = write_instead(place, fmt::format("{}.{}", owner, name), near.only && near.is_slip);
+    fix.is_question = !near.is_slip;
+    add_fix(report.last(), std::move(fix));
   }
 
   std::optional<TagEnd> peer_tag(const ResolvedTag& tag, std::size_t controller,
@@ -201,7 +203,7 @@ class TagResolver {
     const auto near = near_name(name, known);
     report.error(RuleCode::P03, place, std::move(message),
                  near ? std::string() : std::move(remedy));
-    if (near) offer_name(owner, near->name, near->only, place, report);
+    if (near) offer_name(owner, near->name, *near, place, report);
   }
 
   static TagEnd end_at(std::size_t slave, const RegisterMap& map, const Point& found) {

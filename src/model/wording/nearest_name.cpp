@@ -64,7 +64,15 @@ std::optional<NearName> near_name(std::string_view name, std::span<const std::st
     best_distance = distance;
   }
   if (!best) return std::nullopt;
-  return NearName{std::string(*best), others == 1 && known.size() <= most_names_compared};
+  const auto digits = [](std::string_view text) {
+    std::string out;
+    for (const char c : text) {
+      if (c >= '0' && c <= '9') out += c;
+    }
+    return out;
+  };
+  return NearName{std::string(*best), others == 1 && known.size() <= most_names_compared,
+                  best_distance <= 1 && digits(name) == digits(*best)};
 }
 
 std::optional<std::string> nearest_name(std::string_view name,

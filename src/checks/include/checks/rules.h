@@ -55,7 +55,7 @@ struct RuleInput {
 void check_settings(const RuleInput& in, model::Findings& out);   // S
 void check_network(const RuleInput& in, model::Findings& out);    // N01 to N04, N07 to N10, N12
 void check_functions(const RuleInput& in, model::Findings& out);  // F01 to F08, F14
-void check_addresses(const RuleInput& in, model::Findings& out);  // F09 to F13, M09, D04
+void check_addresses(const RuleInput& in, model::Findings& out);  // F09 to F13, F15, F16, M09, D04
 void check_memory(const RuleInput& in, model::Findings& out);     // M01, M02, M06, M10, M12
 void check_copies(const RuleInput& in, model::Findings& out);     // M11, M13, M14
 void check_heartbeat_bits(const RuleInput& in, model::Findings& out);  // M06, H02, H10
@@ -70,6 +70,7 @@ void check_capabilities(const RuleInput& in, model::Findings& out);    // C
 void check_tags(const RuleInput& in, model::Findings& out);            // V01 to V04
 void check_tag_memory(const RuleInput& in, model::Findings& out);      // V03, V05 to V07
 void check_on_loss(const RuleInput& in, model::Findings& out);         // H08
+void check_scales(const RuleInput& in, model::Findings& out);          // T14
 
 // Rules that need timing.
 void check_connections(const RuleInput& in, model::Findings& out);  // N05, N06, N11

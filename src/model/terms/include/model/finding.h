@@ -45,12 +45,15 @@ struct Edit {
   std::vector<KeyText> keys = {};
 };
 
-// A cure as data. `certain`: there is only one meaning; else an offer. The law of cures: applied,
-// the finding is gone, and none of the same or a higher severity has come.
+// A cure as data. `certain`: there is only one meaning; else an offer, or a question where it gives
+// up what the plan demands, or moves what others may look for, and nothing in the plan shows that
+// this is meant: only somebody who knows the plant can take it. The law of cures: applied, the
+// finding is gone, and none of the same or a higher severity has come.
 struct Fix {
   std::string title;
   std::vector<Edit> edits;
   bool certain = false;
+  bool is_question = false;
 };
 
 // "write X": the cure that replaces what stands in `range`.

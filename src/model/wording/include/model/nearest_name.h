@@ -20,10 +20,13 @@ inline constexpr std::size_t most_names_compared = 500;
 [[nodiscard]] std::optional<std::string> nearest_name(std::string_view name,
                                                       std::span<const std::string_view> known);
 
-// The same, and whether it is the only one that is near enough.
+// The same, and whether it is the only one that is near enough. `is_slip`: one letter too many, too
+// few, another, or two changed round; a digit tells things of one kind apart, and two letters do
+// ("min_level", "max_level"): then another may have been meant, and is not there.
 struct NearName {
   std::string name;
   bool only = true;
+  bool is_slip = true;
 };
 [[nodiscard]] std::optional<NearName> near_name(std::string_view name,
                                                 std::span<const std::string_view> known);
