@@ -33,7 +33,7 @@ Files files_of(const std::string& plan) {
 
 struct Tally {
   std::size_t slips = 0, harmful = 0, unknowable = 0, caught = 0, elsewhere = 0, missed = 0,
-              harmless = 0, false_alarms = 0, descriptions = 0, told = 0;
+              harmless = 0, false_alarms = 0, descriptions = 0, told = 0, findings = 0;
   std::array<std::size_t, 4> certain{};
   std::array<std::size_t, 4> offers{};
   void add(const Verdict& v) {
@@ -59,6 +59,7 @@ struct Tally {
       ++missed;
     } else {
       ++(v.at_the_slip ? caught : elsewhere);
+      findings += v.findings;
     }
   }
 };
@@ -71,12 +72,15 @@ std::string row(const std::string& name, const Tally& t) {
                                     100.0 * static_cast<double>(part) / static_cast<double>(whole));
   };
   return fmt::format(
-      "| {} | {} | {} | {} | {} | {} | {} | {} ({}) | {} of {} | {} of {} | {} / {} / {} | {} / {} "
+      "| {} | {} | {} | {} | {} | {} | {} | {} ({}) | {:.1f} | {} of {} | {} of {} | {} / {} / {} "
+      "| {} / {} "
       "/ {} |\n",
       name, t.slips, t.harmful, t.unknowable, t.caught, t.elsewhere, t.missed,
-      share(t.caught + t.elsewhere, knowable), knowable, t.false_alarms, t.harmless, t.told,
-      t.descriptions, t.certain[1], t.certain[2], t.certain[3], t.offers[1], t.offers[2],
-      t.offers[3]);
+      share(t.caught + t.elsewhere, knowable), knowable,
+      static_cast<double>(t.findings) /
+          static_cast<double>(std::max<std::size_t>(1, t.caught + t.elsewhere)),
+      t.false_alarms, t.harmless, t.told, t.descriptions, t.certain[1], t.certain[2], t.certain[3],
+      t.offers[1], t.offers[2], t.offers[3]);
 }
 
 }  // namespace
@@ -99,9 +103,10 @@ int main(int argc, char** argv) {
     }
   }
   std::cout << "| class | slips | harmful | nobody could know | caught at the slip | elsewhere | "
-               "missed | caught of the knowable | harmless and alarmed | told otherwise, said | "
+               "missed | caught of the knowable | findings each | harmless and alarmed | told "
+               "otherwise, said | "
                "--fix: restored / loud / quiet | offers: restored / loud / quiet |\n"
-               "|---|---|---|---|---|---|---|---|---|---|---|---|\n";
+               "|---|---|---|---|---|---|---|---|---|---|---|---|---|\n";
   for (const std::string& plan : plans) {
     const Judge judge(files_of(plan), plan);
     for (const auto& f : greymet::checks::check(judge.right().plan, judge.right().findings)) {
@@ -141,7 +146,7 @@ int main(int argc, char** argv) {
                                  v.harms.empty() ? "" : v.harms.front().what, v.said);
       }
     }
-    std::cout << fmt::format("| **{}** | | | | | | | | | | | |\n",
+    std::cout << fmt::format("| **{}** | | | | | | | | | | | | |\n",
                              fs::path(plan).filename().string());
     for (const auto& [kind, tally] : by_class)
       std::cout << row(std::string(to_string(kind)), tally);

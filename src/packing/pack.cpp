@@ -111,6 +111,7 @@ class Packer {
     const auto areas = internal::wanted_areas(resolved_, result_.problems);
     if (areas.empty()) return std::move(result_);
     const auto probes = probes_of(resolved_, areas);
+    loads_.resize(areas.size());
     for (std::size_t i = 0; i < areas.size(); ++i) {
       if (!probes[i].transaction) {
         const auto& slave = resolved_.plan.slaves[areas[i].slave];
@@ -119,8 +120,9 @@ class Packer {
                 "correct its line or host first: `greymet check` names what is missing");
         continue;
       }
-      cover_area(areas[i], probes[i]);
+      loads_[i] = cover_area(areas[i], probes[i]);
     }
+    say_what_is_kept_apart(areas, probes);
     if (result_.requests.empty()) return std::move(result_);
     place_and_judge();
     return std::move(result_);
@@ -142,7 +144,35 @@ class Packer {
     return name;
   }
 
-  void cover_area(const WantedArea& area, const Probe& probe) {
+  // Requests, and line time per second.
+  struct Load {
+    std::size_t requests = 0;
+    double share = 0;
+  };
+
+  void say_what_is_kept_apart(const std::vector<WantedArea>& areas,
+                              const std::vector<Probe>& probes) {
+    for (const internal::MergedArea& merged : internal::merged_areas(resolved_, areas)) {
+      const std::size_t first = merged.parts.front();
+      if (!probes[first].transaction || merged.area.units.empty()) continue;
+      std::vector<Unit> units;
+      for (const auto& wanted : merged.area.units) units.push_back(wanted.unit);
+      const AreaCosts costs = costs_of(resolved_, merged.area, probes[first]);
+      const Partition together = cover(units, costs.counted);
+      Load apart;
+      for (const std::size_t part : merged.parts) {
+        apart.requests += loads_[part].requests;
+        apart.share += loads_[part].share;
+      }
+      const double share = load_of(units, costs.counted, together.requests);
+      result_.kept_apart.push_back(
+          {subject_of(resolved_.plan.slaves[merged.area.slave]), merged.area.area,
+           merged.area.wants, apart.requests - std::min(apart.requests, together.requests.size()),
+           100 * std::max(0.0, apart.share - share)});
+    }
+  }
+
+  Load cover_area(const WantedArea& area, const Probe& probe) {
     const AreaCosts costs = costs_of(resolved_, area, probe);
     std::vector<Unit> units;
     units.reserve(area.units.size());
@@ -171,6 +201,7 @@ class Packer {
     for (const Request& r : partition.requests) {
       add_request(area, r, credited[{r.from, r.every.count()}]);
     }
+    return {partition.requests.size(), load_of(units, costs.counted, partition.requests)};
   }
 
   void add_request(const WantedArea& area, const Request& r,
@@ -381,6 +412,7 @@ class Packer {
   PackResult result_;
   std::set<std::string> names_;
   std::set<std::size_t> refused_;                    // wants with a problem
+  std::vector<Load> loads_;                          // per area
   std::vector<std::size_t> want_of_;                 // per request
   std::map<std::size_t, std::int64_t> next_number_;  // per want with an explicit place
   std::vector<Alone> alone_;                         // each wanted value by itself

@@ -1,6 +1,7 @@
 #include "wanted.h"
 
 #include <algorithm>
+#include <iterator>
 #include <set>
 #include <tuple>
 
@@ -88,7 +89,57 @@ std::vector<WantedUnit> units_of(const RegisterMap& map, const model::ExchangeSl
   return units;
 }
 
+// Controller, slave, area; what is done at a loss, and where the values go, as it is written.
+using Key = std::tuple<std::size_t, std::size_t, Area, int, std::string>;
+
+// Slave by slave, of each the first want first.
+std::vector<std::pair<Key, std::vector<Wish>>> in_order(std::map<Key, std::vector<Wish>> wishes) {
+  std::vector<std::pair<Key, std::vector<Wish>>> out(std::make_move_iterator(wishes.begin()),
+                                                     std::make_move_iterator(wishes.end()));
+  std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) {
+    const auto rank = [](const auto& entry) {
+      const auto& [controller, slave, area, loss, into] = entry.first;
+      return std::tuple(controller, slave, area, entry.second.front().want);
+    };
+    return rank(a) < rank(b);
+  });
+  return out;
+}
+
 }  // namespace
+
+std::vector<MergedArea> merged_areas(const ResolvedPlan& resolved,
+                                     const std::vector<WantedArea>& areas) {
+  std::map<std::tuple<std::size_t, std::size_t, Area>, std::vector<std::size_t>> alike;
+  for (std::size_t a = 0; a < areas.size(); ++a) {
+    alike[{areas[a].controller, areas[a].slave, areas[a].area}].push_back(a);
+  }
+  std::vector<MergedArea> out;
+  for (const auto& [key, parts] : alike) {
+    if (parts.size() < 2) continue;
+    MergedArea merged{areas[parts.front()], parts};
+    std::vector<Wish> wishes;
+    merged.area.wants.clear();
+    for (const std::size_t part : parts) {
+      for (const WantedUnit& unit : areas[part].units) {
+        for (const Point* point : unit.points)
+          wishes.push_back({point, unit.unit.every, unit.want});
+      }
+      merged.area.wants.insert(merged.area.wants.end(), areas[part].wants.begin(),
+                               areas[part].wants.end());
+    }
+    std::sort(merged.area.wants.begin(), merged.area.wants.end());
+    const std::size_t slave = areas[parts.front()].slave;
+    merged.area.units =
+        units_of(*resolved.map_of({false, slave, 0}), resolved.exchange.slaves[slave],
+                 merged.area.area, std::move(wishes));
+    std::erase_if(merged.area.units, [&](const WantedUnit& unit) {
+      return unit.unit.end - unit.unit.first > merged.area.most;
+    });
+    out.push_back(std::move(merged));
+  }
+  return out;
+}
 
 std::int64_t reading_function(Area area) {
   switch (area) {
@@ -102,7 +153,7 @@ std::int64_t reading_function(Area area) {
 
 std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
                                      std::vector<PackProblem>& problems) {
-  std::map<std::tuple<std::size_t, std::size_t, Area>, std::vector<Wish>> wishes;
+  std::map<Key, std::vector<Wish>> wishes;
   for (std::size_t w = 0; w < resolved.wants.size(); ++w) {
     const model::ResolvedWant& want = resolved.wants[w];
     const model::Want& declared = resolved.plan.wants[want.declared];
@@ -138,15 +189,22 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
                        "leave it out of the want, or correct `functions` of the slave"));
         continue;
       }
-      wishes[{*want.controller, *want.slave, area}].push_back({&point, declared.every->value, w});
+      const Key key{*want.controller, *want.slave, area,
+                    declared.on_loss ? static_cast<int>(declared.on_loss->value) : -1,
+                    declared.into->value};
+      wishes[key].push_back({&point, declared.every->value, w});
     }
   }
   std::vector<WantedArea> areas;
-  for (auto& [key, list] : wishes) {
-    const auto [controller, index, area] = key;
+  for (auto& [key, list] : in_order(std::move(wishes))) {
+    const auto& [controller, index, area, loss, into] = key;
     const model::ExchangeSlave& slave = resolved.exchange.slaves[index];
     WantedArea wanted{
-        controller, index, area, {}, static_cast<std::uint32_t>(slave.accepts.most(area, true))};
+        controller, index, area, {}, static_cast<std::uint32_t>(slave.accepts.most(area, true)),
+        {}};
+    for (const Wish& wish : list) wanted.wants.push_back(wish.want);
+    std::sort(wanted.wants.begin(), wanted.wants.end());
+    wanted.wants.erase(std::unique(wanted.wants.begin(), wanted.wants.end()), wanted.wants.end());
     wanted.units = units_of(*resolved.map_of({false, index, 0}), slave, area, std::move(list));
     for (const WantedUnit& unit : wanted.units) {
       if (unit.unit.end - unit.unit.first <= wanted.most) continue;

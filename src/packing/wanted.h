@@ -18,14 +18,24 @@ struct WantedUnit {
   std::size_t want = 0;                     // the first that wants it
 };
 
-// All that one controller wants of one area of one slave, by address.
+// All that one controller wants of one area of one slave, with one loss and to one place, by
+// address.
 struct WantedArea {
   std::size_t controller = 0;
   std::size_t slave = 0;
   model::Area area = model::Area::holding_register;
   std::vector<WantedUnit> units;
   std::uint32_t most = 0;  // registers or bits in one request
+  std::vector<std::size_t> wants;
 };
+
+// The same whatever the wants say of loss and place.
+struct MergedArea {
+  WantedArea area;
+  std::vector<std::size_t> parts;  // into the areas
+};
+[[nodiscard]] std::vector<MergedArea> merged_areas(const model::ResolvedPlan& resolved,
+                                                   const std::vector<WantedArea>& areas);
 
 // Function code that reads an area.
 [[nodiscard]] std::int64_t reading_function(model::Area area);

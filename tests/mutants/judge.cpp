@@ -222,19 +222,26 @@ Verdict Judge::judge(const Slip& slip, bool with_cures) const {
   const files::LoadedPlan other = files::load_plan(plan_path_, source_of(changed));
   out.harms = site_.harms(other.plan);
   const auto found = checks::check(other.plan, other.findings);
-  const std::string& row = slip.row;
+  // "slave.fan1" is slave fan1, "controller.kiln.memory" controller kiln
+  std::string row = slip.row;
+  if (const std::size_t dot = row.find('.'); dot != std::string::npos) {
+    row = row.substr(dot + 1, row.find_first_of(". ", dot + 1) - dot - 1);
+  }
   for (const model::Finding& f : found) {
     if (!is_grave(f)) continue;
     if (out.said.empty()) out.said = std::string(to_string(f.rule)) + " " + f.message;
     out.alarmed = true;
-    const bool names =
-        f.subject.name == row || f.subject.name.ends_with("." + row) ||
+    ++out.findings;
+    const auto here = [&](const model::Range& place) {
+      return place.line == slip.line && other.sources[place.file].name == slip.file;
+    };
+    if (f.subject.name == row || f.subject.name.ends_with("." + row) || here(f.place) ||
         f.message.find(row) != std::string::npos ||
-        (f.place.line == slip.line && other.sources[f.place.file].name == slip.file) ||
-        std::any_of(f.related.begin(), f.related.end(), [&](const auto& r) {
-          return r.place.line == slip.line || r.text.find(row) != std::string::npos;
-        });
-    if (names) out.at_the_slip = true;
+        std::any_of(f.related.begin(), f.related.end(), [&](const model::Related& r) {
+          return here(r.place) || r.text.find(row) != std::string::npos;
+        })) {
+      out.at_the_slip = true;
+    }
   }
   if (out.harms.empty()) {
     // it moves nothing otherwise, but contradicts itself: twice the same, or what makes no sense

@@ -25,6 +25,7 @@ struct Verdict {
   bool is_description = false;  // nothing moves otherwise, but what the plan tells is not so
   bool alarmed = false;         // an error or warning that the right plan has not
   bool at_the_slip = false;     // and it stands at the row or line that was changed, or names it
+  std::size_t findings = 0;     // how many errors and warnings there are
   std::string said;             // the first of them
   Cured certain = Cured::untouched;
   Cured offers = Cured::untouched;

@@ -1,7 +1,10 @@
 #include "packing/pack.h"
 
 #include <algorithm>
+#include <chrono>
 
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
 #include "plans.h"
@@ -89,11 +92,99 @@ TEST_CASE("a listed value of several registers is never cut") {
 
 TEST_CASE("slow points ride along with quick ones where that costs less") {
   const auto with = [](const std::string& slow) {
-    return rows_of(packed(wants(want("gauge", "\"moisture\"", "200ms", "%MW500") + ", " +
-                                want("gauge", "\"temp\"", slow, "%MW600"))));
+    return rows_of(packed(wants(want("gauge", "\"moisture\"", "200ms", "%MW") + ", " +
+                                want("gauge", "\"temp\"", slow, "%MW"))));
   };
-  CHECK(with("400ms") == std::vector<std::string>{"hr:0+4 %MW500"});
-  CHECK(with("60s") == std::vector<std::string>{"hr:0+2 %MW500", "hr:2+2 %MW600"});
+  CHECK(with("400ms") == std::vector<std::string>{"hr:0+4 %MW0"});
+  CHECK(with("60s") == std::vector<std::string>{"hr:0+2 %MW0", "hr:2+2 %MW2"});
+}
+
+TEST_CASE(
+    "wants that say different things of loss or place stay apart, and what that costs is said") {
+  const auto with = [](const std::string& places, const std::string& other, const char* losses) {
+    const std::string one = want("gauge", "\"moisture\"", "1s", places);
+    const std::string two = want("gauge", "\"temp\"", "1s", other);
+    const auto loss = [](std::string row, char letter) {
+      const std::string word = letter == 'z' ? "zero" : letter == 'h' ? "hold" : "";
+      if (word.empty()) return row;
+      return row.replace(row.find(" }"), 2, ", on_loss = \"" + word + "\" }");
+    };
+    return packed(wants(loss(one, losses[0]) + ", " + loss(two, losses[1])));
+  };
+  CHECK(rows_of(with("%MW", "%MW", "hh")) == std::vector<std::string>{"hr:0+4 %MW0"});
+  CHECK(with("%MW", "%MW", "hh").kept_apart.empty());
+  const PackResult apart = with("%MW", "%MW", "zh");
+  CHECK(rows_of(apart) == std::vector<std::string>{"hr:0+2 %MW0", "hr:2+2 %MW2"});
+  CHECK(apart.requests[0].declared.on_loss->value == model::OnLoss::zero);
+  CHECK(apart.requests[1].declared.on_loss->value == model::OnLoss::hold);
+  REQUIRE(apart.kept_apart.size() == 1);
+  CHECK(apart.kept_apart[0].wants == std::vector<std::size_t>{0, 1});
+  CHECK(apart.kept_apart[0].more_requests == 1);
+  // 8 characters to ask, 5 to answer beside the registers, t3.5 behind them, 20 ms to reply
+  // reply
+  const double overhead = (8 + 5 + 3.5) * 11 / 19.2 + 20;
+  CHECK(apart.kept_apart[0].line_percent == Approx(overhead / 10).epsilon(0.01));
+  CHECK(rows_of(with("%MW", "%MW", "z-")) ==
+        std::vector<std::string>{"hr:0+2 %MW0", "hr:2+2 %MW2"});
+  CHECK(rows_of(with("%MW20", "%MW0", "hh")) ==
+        std::vector<std::string>{"hr:0+2 %MW20", "hr:2+2 %MW0"});
+}
+
+// Whatever is wanted: each point comes as often as its want says, to its place, with its loss.
+TEST_CASE("every packed point keeps what its want says") {
+  const std::vector<std::string> points{"moisture", "temp", "state", "code", "count", "low",
+                                        "high",     "mode", "raw1",  "raw2", "raw3",  "raw4"};
+  rc::prop("points of one map, wants of every kind", [&] {
+    std::vector<std::string> left = points;
+    std::string rows;
+    struct Said {
+      std::string point;
+      model::Duration every;
+      std::optional<model::OnLoss> loss;
+      std::int64_t first;  // of its own hundred words; -1: anywhere
+    };
+    std::vector<Said> said;
+    const int count = *rc::gen::inRange(1, 6);
+    for (int w = 0; w < count; ++w) {
+      const int ms = *rc::gen::element(200, 500, 1000, 5000);
+      const int loss = *rc::gen::inRange(0, 3);
+      const bool placed = *rc::gen::arbitrary<bool>();
+      std::string names;
+      for (int k = *rc::gen::inRange(1, 5); k > 0 && !left.empty(); --k) {
+        const auto at = *rc::gen::inRange<std::size_t>(0, left.size());
+        names += (names.empty() ? "\"" : ", \"") + left[at] + "\"";
+        said.push_back({left[at], std::chrono::milliseconds(ms),
+                        loss == 0   ? std::nullopt
+                        : loss == 1 ? std::optional(model::OnLoss::zero)
+                                    : std::optional(model::OnLoss::hold),
+                        placed ? 100 + 100 * w : -1});
+        left.erase(left.begin() + static_cast<std::ptrdiff_t>(at));
+      }
+      if (names.empty()) continue;
+      std::string row = want("gauge", names, std::to_string(ms) + "ms",
+                             placed ? "%MW" + std::to_string(100 + 100 * w) : "%MW");
+      if (loss > 0) {
+        row.replace(row.find(" }"), 2,
+                    std::string(", on_loss = \"") + (loss == 1 ? "zero" : "hold") + "\" }");
+      }
+      rows += (rows.empty() ? "" : ", ") + row;
+    }
+    const PackResult result = packed(wants(rows));
+    RC_LOG() << rows;
+    for (const Said& each : said) {
+      const bool kept =
+          std::any_of(result.requests.begin(), result.requests.end(), [&](const PackedRequest& r) {
+            const bool brings =
+                std::find(r.points.begin(), r.points.end(), each.point) != r.points.end();
+            const auto& loss = r.declared.on_loss;
+            const std::int64_t number = std::stol(r.declared.into->value.substr(3));
+            return brings && r.every <= each.every &&
+                   (loss ? std::optional(loss->value) : std::nullopt) == each.loss &&
+                   (each.first < 0 || (number >= each.first && number < each.first + 100));
+          });
+      RC_ASSERT(kept);
+    }
+  });
 }
 
 TEST_CASE("bits go into words by packing, an area alone takes the next free words") {

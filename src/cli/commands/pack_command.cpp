@@ -121,6 +121,27 @@ std::string raised_text(const model::Findings& raised, const Terminal& terminal)
   return "With these rows check will report:\n" + list;
 }
 
+// "wants 1 and 2 of slave m1 (hr) stay apart, as ..."
+std::string apart_text(const packing::PackResult& result, const Terminal& terminal) {
+  std::string text;
+  for (const packing::KeptApart& k : result.kept_apart) {
+    std::string wants;
+    for (std::size_t i = 0; i < k.wants.size(); ++i) {
+      wants += fmt::format("{}{}",
+                           i == 0                    ? ""
+                           : i + 1 == k.wants.size() ? " and "
+                                                     : ", ",
+                           k.wants[i] + 1);
+    }
+    text += folded(fmt::format("wants {} of {} ({}) stay apart, as they differ in on_loss or into: "
+                               "{} more, {:.2f} % of the line\n",
+                               wants, shown(to_text(k.slave)), model::short_name(k.area),
+                               model::counted(k.more_requests, "request"), k.line_percent),
+                   0, 2, std::max<std::size_t>(terminal.width, 80));
+  }
+  return text;
+}
+
 void print_problems(const files::LoadedPlan& loaded, const packing::PackResult& result,
                     const Terminal& terminal) {
   for (const packing::PackProblem& p : result.problems) {
@@ -221,7 +242,7 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
   } else if (document) {
     terminal.out << files::pack_json(usable.loaded.plan, result, raised);
   } else if (!result.requests.empty()) {
-    terminal.out << pack_text(result, terminal);
+    terminal.out << pack_text(result, terminal) << apart_text(result, terminal);
   }
   if (!packed) return exit_findings;
   if (raised && !document) terminal.out << raised_text(*raised, terminal);

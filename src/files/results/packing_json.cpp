@@ -93,6 +93,16 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
                      {"response_simulated_ms", ms_or_null(line.response_simulated)},
                      {"missed", line.missed}});
   }
+  Json apart = Json::array();
+  for (const packing::KeptApart& k : result.kept_apart) {
+    Json wants = Json::array();
+    for (const std::size_t w : k.wants) wants.push_back(w + 1);
+    apart.push_back({{"slave", k.slave.name},
+                     {"area", model::short_name(k.area)},
+                     {"wants", std::move(wants)},
+                     {"more_requests", k.more_requests},
+                     {"line_percent", k.line_percent}});
+  }
   Json problems = Json::array();
   for (const packing::PackProblem& p : result.problems) {
     problems.push_back({{"file", resolved.plan.files[p.place.file]},
@@ -108,6 +118,7 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
                {"lines", std::move(lines)},
                {"least_proved", result.least},
                {"phases_exact", result.phases_exact},
+               {"kept_apart", std::move(apart)},
                {"problems", std::move(problems)},
                {"raises", raised_json(raised)}});
 }

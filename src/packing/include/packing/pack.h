@@ -56,17 +56,30 @@ struct PackProblem {
   std::string remedy;
 };
 
+// Wants of one slave and area that go into requests of their own, because they say different things
+// of what is done at a loss, or where their values go; and what that costs.
+struct KeptApart {
+  model::Subject slave;
+  model::Area area = model::Area::holding_register;
+  std::vector<std::size_t> wants;  // into ResolvedPlan::wants
+  std::size_t more_requests = 0;   // than if they had said the same
+  double line_percent = 0;         // of the time of their line, more than that
+};
+
 // `before`: each wanted value fetched by a request of its own.
 struct PackResult {
   std::vector<PackedRequest> requests;
   PackSide before;
   PackSide after;
   std::vector<PackedLine> lines;
+  std::vector<KeptApart> kept_apart;
   std::vector<PackProblem> problems;  // any of these: do not write the plan
   bool least = true;                  // the line time is proved to be the least
   bool phases_exact = true;
 };
 
+// Every wanted point comes as often as its want says or more often, to the place and with the loss
+// of its want.
 [[nodiscard]] PackResult pack(const model::ResolvedPlan& resolved);
 
 }  // namespace greymet::packing
