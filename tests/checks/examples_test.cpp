@@ -123,12 +123,14 @@ std::vector<std::string> findings_in(const checks::RuleEntry& entry, std::string
   sections.merge(surroundings);
   const std::size_t gap = std::min(example.find("\n\n"), example.size());
   const std::string text(example.substr(0, gap));
-  if (!text.starts_with("point,")) sections.merge(text);
+  const bool is_map = text.starts_with("point,");
+  const std::string behind(gap < example.size() ? example.substr(gap + 2) : std::string_view());
+  sections.merge(is_map ? behind : text);
   std::string plan = sections.text();
   plan.erase(plan.find("note = \"\"\n"), std::string_view("note = \"\"\n").size());
   INFO(plan);
   test::Files files = files_with(text);
-  if (gap < example.size()) files["tags.csv"] = std::string(example.substr(gap + 2)) + "\n";
+  if (gap < example.size() && !is_map) files["tags.csv"] = behind + "\n";
   return test::findings_of_rule(std::string(to_string(entry.code)), plan, files);
 }
 

@@ -69,6 +69,39 @@ copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
 copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 1 } ])",
         "Convert it in the program, or correct the map.", "", check_data, Needs::plan,
         RuleCodes{RuleCode::V02, RuleCode::V03, RuleCode::V04}},
+    RuleEntry{
+        RuleCode::D07, Severity::warning, "slave and controller take long values in other orders",
+        "A float whose words come in the other order is still a number, only a wrong one. Where a "
+        "table of tags says how each value is taken, V02 and V03 know better.",
+        R"([controller.kiln]
+word_order = "ABCD"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"([controller.kiln]
+word_order = "ABCD"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold", swap = "ABCD" })",
+        "Swap them on the way, or name the tags that take them as they come.", "", check_meanings,
+        Needs::plan, RuleCodes{RuleCode::S04}},
+    RuleEntry{
+        RuleCode::D08, Severity::warning, "a command given again and again",
+        "A reset, an acknowledgement or a tare that is written with every period is given with "
+        "every period: the fault that it hides comes back unseen. Said of requests that write "
+        "nothing else.",
+        R"({ name = "out", slave = "gauge", fc = 6, at = "reset", from = "%MW0", every = "1s" })",
+        R"({ name = "out", slave = "gauge", fc = 6, at = "reset", from = "%MW0", on = "%MX0", min_gap = "1s" })",
+        "Give it once, on a bit of the program.", "", check_meanings, Needs::plan},
+    RuleEntry{
+        RuleCode::D09, Severity::warning, "memory that wears, written by the clock",
+        "Setpoints of many devices are kept in an EEPROM that stands some 100,000 writes. Said "
+        "where a map's note tells it (EEPROM, flash, non-volatile, write cycles).",
+        R"(point,area,address,type,access,note
+limit,hr,10,u16,rw,kept in EEPROM
+
+{ name = "out", slave = "gauge", fc = 6, at = 10, from = "%MW0", every = "1s" })",
+        R"(point,area,address,type,access,note
+limit,hr,10,u16,rw,
+
+{ name = "out", slave = "gauge", fc = 6, at = 10, from = "%MW0", every = "1s" })",
+        "Write it when it changes.", "", check_meanings, Needs::plan},
 };
 
 }  // namespace

@@ -133,6 +133,29 @@ watchdog = "4s"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "2s", on_loss = "hold" })",
         "A longer watchdog, or a shorter timeout or fewer retries on the line.", "",
         check_watchdogs, Needs::timing},
+    RuleEntry{
+        RuleCode::H12, Severity::warning, "what must be known is held when it is lost",
+        "An emergency stop, a flame or an interlock that keeps its last value while nobody hears "
+        "of it lets the machine go on. Said of points whose names tell it.",
+        R"(point,area,address,type
+flame_on,di,0,bool
+
+{ name = "in", slave = "gauge", fc = 2, at = 0, count = 1, into = "%MX0", every = "1s", on_loss = "hold" })",
+        R"(point,area,address,type
+flame_on,di,0,bool
+
+{ name = "in", slave = "gauge", fc = 2, at = 0, count = 1, into = "%MX0", every = "1s", on_loss = "stop" })",
+        "Stop or alarm when it is lost.", "", check_meanings, Needs::plan},
+    RuleEntry{
+        RuleCode::H13, Severity::warning, "a heartbeat whose loss does nothing",
+        "It is toggled, carried and watched, and nobody does anything when it stops: the plant "
+        "believes that it is supervised.",
+        R"([supervision]
+heartbeats = [ { name = "alive", from = "kiln", bit = "%MW90.0", toggle = "1s", to = "loadout", watch = "3s", react = "5s", on_loss = "none" } ])",
+        R"([supervision]
+heartbeats = [ { name = "alive", from = "kiln", bit = "%MW90.0", toggle = "1s", to = "loadout", watch = "3s", react = "5s", on_loss = "alarm" } ])",
+        "Say what happens: on_loss = \"stop\" or \"alarm\".", "", check_idle_heartbeats,
+        Needs::plan},
 };
 
 }  // namespace

@@ -154,4 +154,14 @@ void check_on_loss(const RuleInput& in, Findings& out) {
   }
 }
 
+// H13
+void check_idle_heartbeats(const RuleInput& in, Findings& out) {
+  for (const model::Heartbeat& h : in.plan.plan.heartbeats) {
+    if (!h.on_loss || h.on_loss->value != model::OnLoss::none) continue;
+    report(out, RuleCode::H13, Severity::warning, h.on_loss->place, subject_of(h),
+           "nothing happens when it stops: it supervises nothing",
+           "on_loss = \"stop\" or \"alarm\"; or accept it if another one does");
+  }
+}
+
 }  // namespace greymet::checks

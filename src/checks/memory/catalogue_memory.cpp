@@ -167,6 +167,15 @@ copies = [ { controller = "kiln", from = "%MW0", to = "%MW100", count = 2 } ])",
         R"({ name = "out", slave = "gauge", points = ["low", "high", "mode"], from = "%MW20", every = "1s" })",
         "Name them, or write the points with requests of their own.", "", check_copies,
         Needs::plan},
+    RuleEntry{
+        RuleCode::M15, Severity::warning, "words of a peer that are written and read back",
+        "Each direction needs words of its own: what one master writes and reads again brings "
+        "nothing of the peer, or races with it.",
+        R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 10, from = "%MW100", every = "1s" }
+{ name = "of", controller = "kiln", slave = "loadout", fc = 3, at = "%MW5", count = 10, into = "%MW200", every = "1s", on_loss = "hold" })",
+        R"({ name = "to", controller = "kiln", slave = "loadout", fc = 16, at = "%MW0", count = 10, from = "%MW100", every = "1s" }
+{ name = "of", controller = "kiln", slave = "loadout", fc = 3, at = "%MW10", count = 10, into = "%MW200", every = "1s", on_loss = "hold" })",
+        "Give each direction its own words.", "", check_peer_words, Needs::plan},
 };
 
 }  // namespace

@@ -243,7 +243,7 @@ std::string value_of(std::string_view spelt) {
 
 // A text of TOML as a cell.
 std::string as_cell(std::string_view spelt, char delimiter) {
-  const std::string text = value_of(spelt);
+  std::string text = value_of(spelt);
   if (text.find_first_of(std::string{delimiter, '"', '\n'}) == std::string::npos) return text;
   std::string out = "\"";
   for (const char c : text) {

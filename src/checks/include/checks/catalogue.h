@@ -41,8 +41,8 @@ struct RuleCodes {
 // where the case is milder; its text says so.
 //
 // The examples are pieces of a plan: sections, and rows of `transactions` (each a line in braces);
-// or a register map, when the first line is a header of columns. A table of tags stands behind an
-// empty line.
+// or a register map, when the first line is a header of columns; then a piece of a plan may stand
+// behind an empty line. Behind a piece of a plan it is a table of tags.
 struct RuleEntry {
   model::RuleCode code;
   model::Severity severity;

@@ -58,19 +58,22 @@ void check_functions(const RuleInput& in, model::Findings& out);  // F01 to F08,
 void check_addresses(const RuleInput& in, model::Findings& out);  // F09 to F13, F15, F16, M09, D04
 void check_memory(const RuleInput& in, model::Findings& out);     // M01, M02, M06, M10, M12
 void check_copies(const RuleInput& in, model::Findings& out);     // M11, M13, M14
-void check_heartbeat_bits(const RuleInput& in, model::Findings& out);  // M06, H02, H10
-void check_file_names(const RuleInput& in, model::Findings& out);      // P10
-void check_unused(const RuleInput& in, model::Findings& out);          // N13
-void check_device_memory(const RuleInput& in, model::Findings& out);   // M04, M05
-void check_packing(const RuleInput& in, model::Findings& out);         // M07, M08
-void check_data(const RuleInput& in, model::Findings& out);            // D02, D05, D06
-void check_maps(const RuleInput& in, model::Findings& out);            // R01 to R04, R08, D01
-void check_map_use(const RuleInput& in, model::Findings& out);         // R06, R07
-void check_capabilities(const RuleInput& in, model::Findings& out);    // C
-void check_tags(const RuleInput& in, model::Findings& out);            // V01 to V04
-void check_tag_memory(const RuleInput& in, model::Findings& out);      // V03, V05 to V07
-void check_on_loss(const RuleInput& in, model::Findings& out);         // H08
-void check_scales(const RuleInput& in, model::Findings& out);          // T14
+void check_heartbeat_bits(const RuleInput& in, model::Findings& out);   // M06, H02, H10
+void check_file_names(const RuleInput& in, model::Findings& out);       // P10
+void check_unused(const RuleInput& in, model::Findings& out);           // N13
+void check_peer_words(const RuleInput& in, model::Findings& out);       // M15
+void check_device_memory(const RuleInput& in, model::Findings& out);    // M04, M05
+void check_packing(const RuleInput& in, model::Findings& out);          // M07, M08
+void check_data(const RuleInput& in, model::Findings& out);             // D02, D05, D06
+void check_maps(const RuleInput& in, model::Findings& out);             // R01 to R04, R08, D01
+void check_map_use(const RuleInput& in, model::Findings& out);          // R06, R07
+void check_capabilities(const RuleInput& in, model::Findings& out);     // C
+void check_tags(const RuleInput& in, model::Findings& out);             // V01 to V04
+void check_tag_memory(const RuleInput& in, model::Findings& out);       // V03, V05 to V07
+void check_on_loss(const RuleInput& in, model::Findings& out);          // H08
+void check_meanings(const RuleInput& in, model::Findings& out);         // D07 to D09, H12
+void check_idle_heartbeats(const RuleInput& in, model::Findings& out);  // H13
+void check_scales(const RuleInput& in, model::Findings& out);           // T14
 
 // Rules that need timing.
 void check_connections(const RuleInput& in, model::Findings& out);  // N05, N06, N11
