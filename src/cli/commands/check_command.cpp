@@ -162,7 +162,7 @@ int run_check(const CheckOptions& options, const Terminal& terminal) {
     for (Finding& f : findings) f.fixes.clear();
   } else if (curable) {
     files::try_cures(loaded, checks::check(loaded.plan, loaded.findings), files::disk_files(),
-                     findings);
+                     findings, as_text ? files::work_for_words : files::work_for_data);
   }
   const int status = status_of(loaded, findings);
   if (as_text) {

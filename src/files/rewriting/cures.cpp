@@ -25,9 +25,6 @@ namespace {
 constexpr int most_passes = 10;
 constexpr int most_offers = 100;                // carried out, one by one
 constexpr std::size_t most_single_tries = 200;  // of one run
-// Trying a cure reads and checks the plan once more: so many transactions in all.
-constexpr std::size_t most_work = 40'000;
-
 // What one look at the plan is worth, in transactions: rows of maps and tables are read again.
 std::size_t work_of(const model::ResolvedPlan& plan) {
   std::size_t rows = plan.tags.size();
@@ -432,7 +429,7 @@ void tell_what_stays(Finding& f, const Findings& after, Findings& told) {
 }  // namespace
 
 void try_cures(const LoadedPlan& loaded, const Findings& found, const FileSource& files,
-               Findings& findings) {
+               Findings& findings, std::size_t most_work) {
   if (loaded.sources.empty()) return;
   const Trials trials(loaded.sources.front().name, files);
   const std::size_t cost = work_of(loaded.plan);

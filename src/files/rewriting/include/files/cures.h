@@ -59,10 +59,13 @@ class FixWriter {
 
 // Tries the cures of `findings`. Those that keep the law stay, their edits made plain; words that
 // named one which does not become the rule's general remedy; what a finding explains and its first
-// cure leaves is told (Finding::explains). `found` are all findings of the plan. Tries as many as
-// are worth the time; further ones go.
+// cure leaves is told (Finding::explains). `found` are all findings of the plan. Each try reads and
+// checks the plan once more: as many are tried as come to `most_work` transactions in all (rows of
+// maps and tags count a tenth); further ones go, their words stay.
+inline constexpr std::size_t work_for_data = 40'000;
+inline constexpr std::size_t work_for_words = 10'000;  // somebody waits for them at a terminal
 void try_cures(const LoadedPlan& loaded, const model::Findings& found, const FileSource& files,
-               model::Findings& findings);
+               model::Findings& findings, std::size_t most_work = work_for_data);
 
 // A finding that was cured, or whose cure would break the law.
 struct CuredFinding {
