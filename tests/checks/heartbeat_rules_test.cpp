@@ -32,6 +32,40 @@ std::string beating(const std::string& toggle, const std::string& watch, const s
 
 }  // namespace
 
+TEST_CASE("H01: the row that is proposed can be added: a free name, a bit that nothing fills") {
+  const auto plan = [](const std::string& first, const std::string& heartbeats) {
+    return network_plan(
+        {"{ name = \"to\", controller = \"kiln\", slave = \"loadout\", fc = 16, at = \"%MW10\", "
+         "count = 2, from = \"%MW100\", every = \"100ms\" }",
+         "{ name = \"in\", slave = \"gauge\", fc = 3, at = 10, count = 1, into = \"" + first +
+             "\", every = \"1s\", on_loss = \"hold\" }"},
+        "[supervision]\nheartbeats = [" + heartbeats + "]\n");
+  };
+  const auto remedy = [&](const std::string& text) {
+    const auto found = findings_of_rule("H01", text);
+    REQUIRE(found.size() == 1);
+    return found[0].substr(found[0].find(" | ") + 3);
+  };
+  for (const char* first : {"%MW300", "%MW100"}) {
+    for (const std::string other :
+         {"",
+          "{ name = \"kiln-alive\", from = \"loadout\", bit = \"%MW90.0\", toggle = \"1s\", to = "
+          "\"kiln\", watch = \"3s\", react = \"5s\", on_loss = \"stop\" }, "}) {
+      const std::string said = remedy(plan(first, other));
+      INFO(said);
+      REQUIRE(said.starts_with("add { "));
+      const std::string row = said.substr(4, said.find(" } to heartbeats") - 2);
+      CHECK(row.find(first == std::string("%MW100") ? "%MW101.0" : "%MW100.0") !=
+            std::string::npos);
+      const std::string cured = plan(first, other + row);
+      CHECK(findings_of_rule("H01", cured).empty());
+      for (const char* rule : {"P04", "M06", "M02"}) {
+        CHECK(findings_of_rule(rule, cured) == findings_of_rule(rule, plan(first, other)));
+      }
+    }
+  }
+}
+
 TEST_CASE("H01: data without a heartbeat in their direction") {
   // D = 121 ms; toggle: at least 1 s; watch 1 s + 139 ms, to the next half second; react likewise
   CHECK(

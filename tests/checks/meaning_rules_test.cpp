@@ -8,9 +8,10 @@
 using namespace greymet;
 using test::findings_of_rule;
 using test::replaced;
-using Words = std::vector<std::string>;
 
 namespace {
+
+using Words = std::vector<std::string>;
 
 std::string of_gauge(const std::string& what, const std::string& every = "every = \"1s\"") {
   return test::with_rows({"{ name = \"t\", slave = \"gauge\", " + what + ", " + every + " }"});

@@ -11,9 +11,10 @@
 using namespace greymet;
 using test::findings_of_rule;
 using test::with_rows;
-using Words = std::vector<std::string>;
 
 namespace {
+
+using Words = std::vector<std::string>;
 
 using Key = std::pair<std::string, std::string>;  // rule and subject
 
@@ -122,13 +123,13 @@ TEST_CASE("half of a function 23 that is too long does not hide the other") {
 }
 
 TEST_CASE("a slave that nobody knows makes no type right") {
-  const std::string good =
+  const std::string right =
       R"({ name = "t", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW100", every = "1s" })";
   const std::string slip =
       R"({ name = "u", slave = "guage", fc = 3, at = 2, count = 2, into = "%MW102", every = "1s" })";
   const auto files = with_tags("a,%MW100,DINT,gauge.moisture\nb,%MW102,REAL,gauge.temp\n");
-  CHECK(findings_of_rule("V02", tagged_rows({good, slip}), files).size() == 1);
-  CHECK(findings_of_rule("V01", tagged_rows({good, slip}), files).empty());  // `u` may bring it
+  CHECK(findings_of_rule("V02", tagged_rows({right, slip}), files).size() == 1);
+  CHECK(findings_of_rule("V01", tagged_rows({right, slip}), files).empty());  // `u` may bring it
 }
 
 TEST_CASE("a period that cannot be kept does not excuse a line that is overloaded without it") {

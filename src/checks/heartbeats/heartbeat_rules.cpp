@@ -79,7 +79,7 @@ class HeartbeatRules {
   // A heartbeat that would work, with the numbers of the transaction that would carry it.
   [[nodiscard]] std::string proposal(const Direction& direction,
                                      const model::ResolvedTransaction& t, const std::string& from,
-                                     const std::string& to) const {
+                                     const std::string& to) {
     const auto bit = producer_bit(t);
     Duration toggle = milliseconds(1000);
     Duration watch = milliseconds(3000);
@@ -92,16 +92,36 @@ class HeartbeatRules {
       watch = rounded_up(toggle + *delay + producer + consumer, milliseconds(500));
       react = rounded_up(watch + *delay + 2 * consumer, milliseconds(500));
     }
+    const std::string numbers =
+        fmt::format("toggle = \"{}\", to = \"{}\", watch = \"{}\", react = \"{}\"", to_text(toggle),
+                    to, to_text(watch), to_text(react));
+    if (!bit) {
+      return fmt::format(
+          "let {} take one word more, which nothing else fills, and add a heartbeat of {} on a bit "
+          "of it, with {}, on_loss = \"alarm\"",
+          plan_.declared(t).name, from, numbers);
+    }
     return fmt::format(
-        "add {{ name = \"{0}-alive\", from = \"{0}\", bit = \"{1}\", toggle = \"{2}\", to = "
-        "\"{3}\", "
-        "watch = \"{4}\", react = \"{5}\", on_loss = \"alarm\" }} to heartbeats, with a bit that "
-        "{0}'s program toggles",
-        from, bit.value_or("..."), to_text(toggle), to, to_text(watch), to_text(react));
+        "add {{ name = \"{}\", from = \"{}\", bit = \"{}\", {}, on_loss = \"alarm\" }} to "
+        "heartbeats, with a bit that {}'s program toggles",
+        name_for(from, to), from, *bit, numbers, from);
   }
 
-  // The first bit of what the transaction takes out of the producer's memory.
-  [[nodiscard]] std::optional<std::string> producer_bit(const model::ResolvedTransaction& t) const {
+  // "kiln-alive", or with the consumer where another heartbeat has it.
+  [[nodiscard]] std::string name_for(const std::string& from, const std::string& to) const {
+    const auto taken = [&](const std::string& name) {
+      return std::any_of(plan_.plan.heartbeats.begin(), plan_.plan.heartbeats.end(),
+                         [&](const model::Heartbeat& h) { return h.name == name; });
+    };
+    std::string name = from + "-alive";
+    if (taken(name)) name = fmt::format("{}-alive-at-{}", from, to);
+    for (int n = 2; taken(name); ++n) name = fmt::format("{}-alive-at-{}-{}", from, to, n);
+    return name;
+  }
+
+  // The first bit of a word that the transaction takes out of the producer's memory and that
+  // nothing else fills or beats.
+  [[nodiscard]] std::optional<std::string> producer_bit(const model::ResolvedTransaction& t) {
     std::optional<model::MemoryRange> memory;
     std::size_t controller = *t.controller;
     if (t.write) {
@@ -111,9 +131,23 @@ class HeartbeatRules {
       memory = plan_.layouts[controller].serving(t.read->area, t.read->offset, t.read->quantity);
     }
     if (!memory) return std::nullopt;
-    model::BitRange first = memory->bits;
-    first.end = first.first + 1;
-    return plan_.layouts[controller].name_of(first);
+    if (uses_.empty()) {
+      for (auto& of_controller : memory_uses(plan_)) uses_.push_back(std::move(of_controller));
+    }
+    const auto step =
+        plan_.plan.controllers[controller].memory[memory->area].kind == model::MemoryKind::word
+            ? bits_per_word
+            : 1;
+    for (std::uint64_t at = memory->bits.first; at < memory->bits.end; at += step) {
+      const model::BitRange bit{memory->bits.store, at, at + 1};
+      const bool taken = std::any_of(
+          uses_[controller].begin(), uses_[controller].end(), [&](const MemoryUse& use) {
+            return use.bits.store == bit.store && use.bits.first <= at && at < use.bits.end &&
+                   (model::puts_something(use.purpose) || use.purpose == MemoryPurpose::heartbeat);
+          });
+      if (!taken) return plan_.layouts[controller].name_of(bit);
+    }
+    return std::nullopt;
   }
 
   [[nodiscard]] Duration scan_of(std::size_t controller) const {
@@ -324,6 +358,7 @@ class HeartbeatRules {
   }
 
   const model::ResolvedPlan& plan_;
+  std::vector<std::vector<MemoryUse>> uses_;  // per controller, once they are asked for
   const timing::TimingReport& timing_;
   Findings& out_;
 };
