@@ -396,9 +396,10 @@ void Site::compare_traffic(const Traffic& now, std::vector<Harm>& out) const {
   }
   for (const auto& [to, moves] : now.to) {
     if (traffic_.to.contains(to)) continue;
+    const std::string& place = to;
     const bool at_slave =
         std::any_of(right_.plan.slaves.begin(), right_.plan.slaves.end(),
-                    [&](const model::Slave& slave) { return to.starts_with(slave.name + "/"); });
+                    [&](const model::Slave& slave) { return place.starts_with(slave.name + "/"); });
     if (at_slave || used_.contains(to)) out.push_back({HarmKind::written, to});
   }
   for (const std::string& each : traffic_.other) {
