@@ -146,6 +146,12 @@ TEST_CASE("the wrong example of every rule fires it, the right one does not") {
     };
     const auto wrong = findings_in(entry, entry.wrong);
     CHECK(std::any_of(wrong.begin(), wrong.end(), is_new));
+    // milder is possible, graver is not
+    for (const std::string& finding : wrong) {
+      INFO(finding);
+      if (entry.severity != model::Severity::error) CHECK_FALSE(finding.starts_with("error"));
+      if (entry.severity == model::Severity::note) CHECK(finding.starts_with("note"));
+    }
     const auto right = findings_in(entry, entry.right);
     for (const std::string& finding : right) {
       if (is_new(finding)) FAIL_CHECK(to_string(entry.code) << ": " << finding);

@@ -41,8 +41,8 @@ answers = [ { line = "north", unit = 1 } ])",
               "One master, one port, one unit for each; move the slave, or correct the name.",
               "V1.02 2.1", check_settings, Needs::plan},
     RuleEntry{RuleCode::S05, Severity::error, "character format does not suit the mode",
-              "RTU sends all 8 bits of a byte. Without parity the standard wants a second stop "
-              "bit; one stop bit is a note.",
+              "RTU sends all 8 bits of a byte. ASCII sends characters of 7: 8 data bits are a "
+              "warning. Without parity the standard wants a second stop bit; one is a note.",
               R"([line.north]
 format = "7E1")",
               R"([line.north]
@@ -66,14 +66,16 @@ unit_load = 31.0)",
 unit_load = 0.25)",
               "Split the line, add a repeater, or state the real unit_load.", "V1.02 3.4.1",
               check_settings, Needs::plan},
-    RuleEntry{RuleCode::S08, Severity::note, "unusual baud rate",
-              "Devices rarely offer rates outside the usual series.",
-              R"([line.north]
+    RuleEntry{
+        RuleCode::S08, Severity::warning, "unusual baud rate",
+        "Devices rarely offer rates outside the usual series: a note. Next to a usual rate, or "
+        "ten times or a tenth of it, it is a slip.",
+        R"([line.north]
 baud = 19201)",
-              R"([line.north]
+        R"([line.north]
 baud = 19200)",
-              "Write the rate that all slaves can, usually 9600 or 19200.", "V1.02 3.3",
-              check_settings, Needs::plan},
+        "Write the rate that all slaves can, usually 9600 or 19200.", "V1.02 3.3", check_settings,
+        Needs::plan},
     RuleEntry{RuleCode::S09, Severity::error, "broadcast used for a read",
               "Nobody answers a broadcast, so nothing can be read with one.",
               R"([slave.pump]

@@ -9,6 +9,25 @@
 
 namespace greymet::checks::internal {
 
+std::optional<std::size_t> copy_onto(const model::ResolvedPlan& plan, const ResolvedTag& tag) {
+  const model::BitRange& own = tag.memory->bits;
+  for (std::size_t i = 0; i < plan.copies.size(); ++i) {
+    const model::ResolvedCopy& copy = plan.copies[i];
+    if (copy.controller == tag.controller && copy.from && copy.to &&
+        copy.to->bits.store == own.store && copy.to->bits.first <= own.first &&
+        own.end <= copy.to->bits.end) {
+      return i;
+    }
+  }
+  return std::nullopt;
+}
+
+model::BitRange source_of(const model::ResolvedCopy& copy, const ResolvedTag& tag) {
+  const model::BitRange& own = tag.memory->bits;
+  const std::uint64_t first = copy.from->bits.first + (own.first - copy.to->bits.first);
+  return {copy.from->bits.store, first, first + (own.end - own.first)};
+}
+
 ShiftedBlocks::ShiftedBlocks(const model::ResolvedPlan& plan)
     : plan_(plan), tags_of_slave_(plan.plan.slaves.size()) {
   for (std::size_t i = 0; i < plan.tags.size(); ++i) {
@@ -20,21 +39,9 @@ ShiftedBlocks::ShiftedBlocks(const model::ResolvedPlan& plan)
 void ShiftedBlocks::add(Shift shift) {
   const std::size_t controller = plan_.tags[shift.tag].controller;
   Group& group = groups_[key_of(shift.by, controller, shift.is_from)];
-  const bool copied = shift.is_from && shift.by.kind != MoveKind::copy && source_of_copy(shift.tag);
+  const bool copied = shift.is_from && shift.by.kind != MoveKind::copy &&
+                      copy_onto(plan_, plan_.tags[shift.tag]).has_value();
   (copied ? group.copied : group.shifts).push_back(std::move(shift));
-}
-
-std::optional<model::BitRange> ShiftedBlocks::source_of_copy(std::size_t tag) const {
-  const ResolvedTag& t = plan_.tags[tag];
-  const model::BitRange& own = t.memory->bits;
-  for (const model::ResolvedCopy& copy : plan_.copies) {
-    if (copy.controller != t.controller || !copy.from || !copy.to) continue;
-    const model::BitRange& to = copy.to->bits;
-    if (to.store != own.store || own.first < to.first || to.end < own.end) continue;
-    const std::uint64_t first = copy.from->bits.first + (own.first - to.first);
-    return model::BitRange{copy.from->bits.store, first, first + (own.end - own.first)};
-  }
-  return std::nullopt;
 }
 
 void ShiftedBlocks::exact(const model::ValueMove& by, std::size_t controller, bool is_from) {
@@ -70,9 +77,10 @@ std::vector<std::pair<std::size_t, std::size_t>> ShiftedBlocks::report(model::Fi
     // once the block lies right the copy takes it from there
     const auto bits = distance(group.shifts.front());
     for (const Shift& shift : group.copied) {
-      const auto source = source_of_copy(shift.tag);
-      const bool same = bits && source->store == shift.there.store &&
-                        static_cast<std::int64_t>(source->first) ==
+      const ResolvedTag& tag = plan_.tags[shift.tag];
+      const model::BitRange source = source_of(plan_.copies[*copy_onto(plan_, tag)], tag);
+      const bool same = bits && source.store == shift.there.store &&
+                        static_cast<std::int64_t>(source.first) ==
                             static_cast<std::int64_t>(shift.there.first) - *bits;
       if (same) explained_.push_back(shift.tag);
     }

@@ -14,6 +14,13 @@
 
 namespace greymet::checks::internal {
 
+// The copy that fills the whole tag, into ResolvedPlan::copies.
+[[nodiscard]] std::optional<std::size_t> copy_onto(const model::ResolvedPlan& plan,
+                                                   const model::ResolvedTag& tag);
+// Where that copy takes the tag's bits from.
+[[nodiscard]] model::BitRange source_of(const model::ResolvedCopy& copy,
+                                        const model::ResolvedTag& tag);
+
 // One tag whose value lies elsewhere.
 struct Shift {
   std::size_t tag = 0;    // into ResolvedPlan::tags
@@ -53,8 +60,6 @@ class ShiftedBlocks {
   static Key key_of(const model::ValueMove& by, std::size_t controller, bool is_from) {
     return {by.kind, by.index, controller, is_from};
   }
-  // Where the copy that fills the tag takes its value from, in bits of that store.
-  [[nodiscard]] std::optional<model::BitRange> source_of_copy(std::size_t tag) const;
   // By how many bits the value lies too far.
   [[nodiscard]] std::optional<std::int64_t> distance(const Shift& shift) const;
   [[nodiscard]] bool one_shift(const Group& group) const;

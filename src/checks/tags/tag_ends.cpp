@@ -179,20 +179,6 @@ void TagEnds::concern_paths(Finding& finding, const ResolvedTag& tag, const TagE
   }
 }
 
-// A copy that fills the whole tag.
-std::optional<std::size_t> TagEnds::copy_onto(const ResolvedTag& tag) const {
-  for (std::size_t i = 0; i < plan_.copies.size(); ++i) {
-    const model::ResolvedCopy& copy = plan_.copies[i];
-    if (copy.controller == tag.controller && copy.from && copy.to &&
-        copy.to->bits.store == tag.memory->bits.store &&
-        copy.to->bits.first <= tag.memory->bits.first &&
-        tag.memory->bits.end <= copy.to->bits.end) {
-      return i;
-    }
-  }
-  return std::nullopt;
-}
-
 // The copy taken from where the value is.
 std::optional<model::Fix> TagEnds::copy_from_there(std::size_t copy, const Shift& shift) const {
   const model::ResolvedCopy& resolved = plan_.copies[copy];
@@ -201,8 +187,7 @@ std::optional<model::Fix> TagEnds::copy_from_there(std::size_t copy, const Shift
   const bool words =
       layout.controller().memory[resolved.from->area].kind == model::MemoryKind::word;
   const std::int64_t unit = words ? static_cast<std::int64_t>(bits_per_word) : 1;
-  const auto source = static_cast<std::int64_t>(resolved.from->bits.first + tag.memory->bits.first -
-                                                resolved.to->bits.first);
+  const auto source = static_cast<std::int64_t>(source_of(resolved, tag).first);
   const std::int64_t bits = static_cast<std::int64_t>(shift.there.first) - source;
   if (resolved.from->bits.store != shift.there.store || bits % unit != 0) return std::nullopt;
   const auto range =
@@ -222,7 +207,7 @@ void TagEnds::report_elsewhere(const Shift& shift, const ShiftedBlocks& blocks) 
   const Tag& declared = plan_.declared(tag);
   const TagEnd& end = shift.is_from ? *tag.from : *tag.to;
   const std::string there = name_at(tag.controller, shift.there);
-  const auto copy = shift.is_from ? copy_onto(tag) : std::nullopt;
+  const auto copy = shift.is_from ? copy_onto(plan_, tag) : std::nullopt;
   std::string message;
   if (!shift.is_from) {
     message = fmt::format("'{}' is sent from {}, the tag is at {}", end_name(end), there,

@@ -82,7 +82,6 @@ class TagEnds {
 
  private:
   void find_unsure();
-  [[nodiscard]] std::optional<std::size_t> copy_onto(const model::ResolvedTag& tag) const;
   [[nodiscard]] std::optional<model::Fix> copy_from_there(std::size_t copy,
                                                           const Shift& shift) const;
   void concern_paths(model::Finding& finding, const model::ResolvedTag& tag,

@@ -42,19 +42,20 @@ timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1", check_times,
         Needs::timing},
-    RuleEntry{RuleCode::T04, Severity::warning, "one silent slave stalls the others",
-              "Each failed request takes (1 + retries) timeouts, and all others on the line wait. "
-              "A note where only the first stall is too long, before the slave is parked.",
-              R"([line.north]
+    RuleEntry{
+        RuleCode::T04, Severity::warning, "one silent slave stalls the others",
+        "Each failed request takes (1 + retries) timeouts, and all others on the line wait. "
+        "A note where only the first stall is too long, before the slave is parked, and no longer "
+        "than three periods.",
+        R"([line.north]
 timeout = "2s"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
-              R"([line.north]
+        R"([line.north]
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
-              "A shorter timeout, fewer retries, or `park`.", "V1.02 2.4.1", check_stalls,
-              Needs::timing},
+        "A shorter timeout, fewer retries, or `park`.", "V1.02 2.4.1", check_stalls, Needs::timing},
     RuleEntry{
         RuleCode::T05, Severity::error, "period shorter than the scan",
         "The program cannot start a transaction more often than it runs. A period that is no "
@@ -72,8 +73,9 @@ timeout = "200ms"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", phase = "500ms", on_loss = "hold" })",
         "The phases that the message proposes.", "", check_phases, Needs::timing},
     RuleEntry{
-        RuleCode::T07, Severity::note, "tries take longer than the period",
-        "A slave that is silent is then asked at the pace of its timeouts, not of its period.",
+        RuleCode::T07, Severity::warning, "tries take longer than the period",
+        "A slave that is silent is then asked at the pace of its timeouts, not of its period: a "
+        "note, but where they take a minute and a hundred periods.",
         R"([line.north]
 timeout = "800ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",

@@ -98,8 +98,11 @@ void print_cures(const files::Cures& cures, bool offers, const Terminal& termina
                                 to_string(left.because->rule), shown(left.because->message));
   }
   if (cures.done.empty() && cures.left.empty()) {
-    const bool any = std::any_of(cures.findings.begin(), cures.findings.end(),
-                                 [](const Finding& f) { return !f.fixes.empty(); });
+    const bool any =
+        std::any_of(cures.findings.begin(), cures.findings.end(), [](const Finding& f) {
+          return std::any_of(f.fixes.begin(), f.fixes.end(),
+                             [](const model::Fix& fix) { return !fix.is_question; });
+        });
     terminal.out << (offers || !any
                          ? "no finding has a cure that could be carried out\n"
                          : "no finding has a certain cure; --fix=offers takes offers too\n");
@@ -185,10 +188,9 @@ Action declare_check(CLI::App& command, const Terminal& terminal) {
   command.add_option("--rules", options->rules, "families and rules to run, e.g. F,M02")
       ->type_name("LIST");
   command
-      .add_flag(
-          "--fix{certain}", options->fix,
-          "carry out the cures that can only mean one thing; --fix=offers: the first offer of "
-          "each finding too")
+      .add_flag("--fix{certain}", options->fix,
+                "carry out the cures that can only mean one thing; --fix=offers: offers too, "
+                "one by one")
       ->check(CLI::IsMember({"certain", "offers"}));
   command.add_flag("--dry-run", options->dry_run,
                    "with --fix: show what would change, and leave it");

@@ -84,9 +84,10 @@ struct Cures {
   int passes = 0;
 };
 
-// Applies the certain fixes of the selected rules, with `offers` also the first offer of each
-// finding; those that do not touch each other at a time, until nothing changes, at most 10 times.
-// Nothing is written.
+// Applies the certain fixes of the selected rules: those that do not touch each other at a time,
+// until nothing changes, at most 10 times. With `offers` also offers, one at a time, the gravest
+// and nearest to the source first, at most 100; questions never, but those of notes whose rule is
+// named. Nothing is written.
 [[nodiscard]] Cures carry_out_cures(const std::string& plan, const FileSource& files,
                                     const checks::RuleSelection& selection, bool offers);
 
