@@ -2,7 +2,7 @@
 // plans given, judged by the site that the right plan describes (tests/mutants). See
 // docs/benchmarks.md.
 //
-//   bench_plan_mutants [--every N] [--list CLASS] PLAN...
+//   bench_plan_mutants [--every N] [--no-cures] [--list missed|alarms|quiet|many] PLAN...
 #include <atomic>
 #include <cstdio>
 #include <filesystem>
@@ -139,11 +139,11 @@ int main(int argc, char** argv) {
       const bool alarm = v.harms.empty() && !v.is_description && v.alarmed;
       const bool quiet = v.certain == Cured::quiet || v.offers == Cured::quiet;
       if ((list == "missed" && missed) || (list == "alarms" && alarm) ||
-          (list == "quiet" && quiet)) {
-        std::cerr << fmt::format("{}:{} {} | {} | {} {} | {}\n", slips[i].file, slips[i].line,
-                                 slips[i].row, slips[i].what,
-                                 v.harms.empty() ? "" : to_string(v.harms.front().kind),
-                                 v.harms.empty() ? "" : v.harms.front().what, v.said);
+          (list == "quiet" && quiet) || (list == "many" && v.findings > 1 && !v.harms.empty())) {
+        std::cerr << fmt::format(
+            "{}:{} {} | {} | {} {} | {}\n", slips[i].file, slips[i].line, slips[i].row,
+            slips[i].what, v.harms.empty() ? "" : to_string(v.harms.front().kind),
+            v.harms.empty() ? "" : v.harms.front().what, list == "many" ? v.rules : v.said);
       }
     }
     std::cout << fmt::format("| **{}** | | | | | | | | | | | | |\n",

@@ -1,6 +1,7 @@
 #include "checks/check.h"
 
 #include <algorithm>
+#include <iterator>
 #include <limits>
 #include <map>
 #include <set>
@@ -205,6 +206,28 @@ void join_equals(Findings& found) {
   found = std::move(kept);
 }
 
+// Those with one cause: the first says it, with the places of the others.
+void join_groups(Findings& found) {
+  std::map<std::tuple<RuleCode, Severity, std::string>, std::size_t> firsts;
+  std::size_t told = 0;
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    Finding& f = found[i];
+    if (!f.about.empty() && f.rule != RuleCode::P02 && f.rule != RuleCode::P06) {
+      const auto [at, is_first] = firsts.try_emplace({f.rule, f.severity, f.about}, told);
+      if (!is_first) {
+        Findings& explained = found[at->second].explains;
+        std::move(f.explains.begin(), f.explains.end(), std::back_inserter(explained));
+        f.explains.clear();
+        explained.push_back(std::move(f));
+        continue;
+      }
+    }
+    if (told != i) found[told] = std::move(f);
+    ++told;
+  }
+  found.resize(told);
+}
+
 // As grave as the gravest that is left out: no plan becomes clean by having many mistakes.
 void cut(Findings& found) {
   if (found.size() <= most_findings) return;
@@ -318,6 +341,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });
   sort_by_place(found);
   join_equals(found);
+  join_groups(found);
   cut(found);
   return found;
 }

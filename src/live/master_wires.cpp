@@ -18,6 +18,10 @@ MasterWires::MasterWires(Reactor& reactor, engine::Master& master,
       after_(std::move(after)),
       alarm_(reactor, [this] { act(); }) {}
 
+MasterWires::~MasterWires() {
+  for (auto& [link, tcp] : tcp_) drop(tcp);
+}
+
 void MasterWires::add_serial(std::size_t link, int fd, const std::string& name) {
   serial_[link] = std::unique_ptr<Serial>(
       new Serial{asio::posix::stream_descriptor(reactor_.io, fd), name, {}});
@@ -80,7 +84,9 @@ void MasterWires::connect(std::size_t link) {
     if (tcp_[link].open != attempt) return;
     if (error) {
       drop(tcp_[link]);
-      master_.refused(reactor_.now(), link);
+      master_.refused(reactor_.now(), link,
+                      error == asio::error::connection_refused ? engine::Cause::refused
+                                                               : engine::Cause::unreachable);
     } else {
       error_code ignored;
       attempt->socket.set_option(tcp::no_delay(true), ignored);

@@ -21,6 +21,11 @@ class MasterWires {
               std::function<void(const std::vector<engine::RequestRecord>&)> drained,
               std::function<void()> after);
 
+  MasterWires(const MasterWires&) = delete;
+  MasterWires& operator=(const MasterWires&) = delete;
+  // Closes what is open: handlers that still wait would hold it.
+  ~MasterWires();
+
   void add_serial(std::size_t link, int fd, const std::string& name);
   void add_tcp(std::size_t link, const asio::ip::tcp::endpoint& to);
   void act();

@@ -9,6 +9,7 @@
 
 #include <fmt/format.h>
 
+#include "engine/point_values.h"
 #include "master_wires.h"
 #include "serial_device.h"
 #include "served_wires.h"
@@ -63,6 +64,7 @@ struct Runtime::Impl {
         options(with_numbers_from_anywhere(wanted)),
         memories(all_memories(plan)),
         field(plan, memories, options.still) {
+    engine::put_constants(plan, memories);
     for (std::size_t c = 0; c < memories.size(); ++c) {
       programs.emplace_back(plan, model::ControllerIndex(c), memories[c]);
     }
@@ -77,6 +79,7 @@ struct Runtime::Impl {
   }
 
   tl::expected<void, LiveError> open_served();
+  tl::expected<void, LiveError> open_line(model::LineIndex line);
   tl::expected<void, LiveError> open_host(const std::string& host, std::int64_t port);
   tl::expected<void, LiveError> open_masters();
   tl::expected<void, LiveError> open_link(MasterWires& wires, std::size_t link);
@@ -100,19 +103,17 @@ struct Runtime::Impl {
   std::list<Alarm> program_alarms;
   std::vector<std::uint64_t> revisions;  // of memories, as last looked at
   Endpoints endpoints;
+  std::uint64_t frames_before = 0;  // of wires that are closed
   const engine::Finished* finished = nullptr;
   bool begun = false;
   bool looking = false;
 };
 
 tl::expected<void, LiveError> Runtime::Impl::open_served() {
-  const engine::StationPlaces places = engine::station_places(plan);
+  if (!options.served.empty()) field.serve_only(options.served);
+  const engine::StationPlaces places = engine::station_places(plan, options.served);
   for (const model::LineIndex line : places.lines) {
-    auto terminal = internal::open_pseudo_terminal();
-    if (!terminal) return tl::unexpected(terminal.error());
-    lines.emplace_back(reactor, engine::LineStation(plan, line, field, faults, options.station),
-                       terminal->ours, terminal->keeper, [this] { after_event(); });
-    endpoints.lines[plan.exchange.lines[line].name] = terminal->device;
+    if (auto opened = open_line(line); !opened) return opened;
   }
   for (const auto& [host, port] : places.hosts) {
     if (auto opened = open_host(host, port); !opened) return opened;
@@ -120,26 +121,70 @@ tl::expected<void, LiveError> Runtime::Impl::open_served() {
   return {};
 }
 
+tl::expected<void, LiveError> Runtime::Impl::open_line(model::LineIndex index) {
+  const model::ExchangeLine& line = plan.exchange.lines[index];
+  const auto at = options.places.lines.find(line.name);
+  std::string device = at != options.places.lines.end() ? at->second : std::string();
+  if (device.empty() && options.at_plans_places) {
+    // who polls the line here has its device
+    const auto polls = [&](const engine::Master& m) { return line.master == m.controller(); };
+    if (std::any_of(masters.begin(), masters.end(), polls)) return {};
+    device = line.port.value_or(std::string());
+  }
+  const auto add = [&](int ours, int keeper, const engine::StationOptions& how) {
+    lines.emplace_back(reactor, engine::LineStation(plan, index, field, faults, how), ours, keeper,
+                       device, [this] { after_event(); });
+    endpoints.lines[line.name] = device;
+  };
+  if (!device.empty()) {
+    const auto fd = internal::open_serial(device, line);
+    if (!fd) return tl::unexpected(fd.error());
+    engine::StationOptions how = options.station;
+    how.real_line = true;
+    add(*fd, -1, how);
+    return {};
+  }
+  if (options.at_plans_places) {
+    return tl::unexpected(LiveError{fmt::format(
+        "line {} has no device: write `port` into the plan, or use --endpoints", line.name)});
+  }
+  auto terminal = internal::open_pseudo_terminal();
+  if (!terminal) return tl::unexpected(terminal.error());
+  device = terminal->device;
+  add(terminal->ours, terminal->keeper, options.station);
+  return {};
+}
+
 tl::expected<void, LiveError> Runtime::Impl::open_host(const std::string& host, std::int64_t port) {
+  const auto given = options.places.tcp.find(fmt::format("{}:{}", host, port));
+  std::string place = fmt::format("{}:0", options.listen);
+  if (given != options.places.tcp.end()) {
+    place = given->second;
+  } else if (options.at_plans_places) {
+    place = fmt::format("{}:{}", host, port);
+  }
+  const std::size_t colon = place.rfind(':');
+  const auto at = resolve(reactor.io, place.substr(0, colon), place.substr(colon + 1));
+  if (!at) return tl::unexpected(at.error());
   error_code error;
-  const auto address = boost::asio::ip::make_address(options.listen, error);
   tcp::acceptor acceptor(reactor.io);
   const auto step = [&](const auto& action) {
     if (!error) action();
   };
-  step([&] { acceptor.open(tcp::endpoint(address, 0).protocol(), error); });
+  step([&] { acceptor.open(at->protocol(), error); });
   step([&] { acceptor.set_option(tcp::acceptor::reuse_address(true), error); });
-  step([&] { acceptor.bind({address, 0}, error); });
+  step([&] { acceptor.bind(*at, error); });
   step([&] { acceptor.listen(tcp::acceptor::max_listen_connections, error); });
   if (error) {
-    return tl::unexpected(
-        LiveError{fmt::format("cannot listen on {}: {}", options.listen, error.message())});
+    const bool free_port = at->port() == 0;
+    return tl::unexpected(LiveError{fmt::format(
+        "cannot listen on {}: {}", free_port ? options.listen : place, error.message())});
   }
   hosts.emplace_back(reactor, engine::HostStation(plan, host, port, field, faults, options.station),
                      std::move(acceptor), [this] { after_event(); });
-  const tcp::endpoint at = hosts.back().endpoint();
+  const tcp::endpoint listens = hosts.back().endpoint();
   endpoints.tcp[fmt::format("{}:{}", host, port)] =
-      fmt::format("{}:{}", at.address().to_string(), at.port());
+      fmt::format("{}:{}", listens.address().to_string(), listens.port());
   return {};
 }
 
@@ -163,7 +208,10 @@ tl::expected<void, LiveError> Runtime::Impl::open_masters() {
 
 tl::expected<void, LiveError> Runtime::Impl::open_link(MasterWires& of, std::size_t link) {
   const timing::Queue& queue = timing.queues[link];
-  const Endpoints& given = options.serve ? endpoints : options.endpoints;
+  // what is served here is asked here
+  Endpoints given = endpoints;
+  given.lines.insert(options.endpoints.lines.begin(), options.endpoints.lines.end());
+  given.tcp.insert(options.endpoints.tcp.begin(), options.endpoints.tcp.end());
   if (queue.kind == timing::QueueKind::serial) {
     const model::ExchangeLine& line = plan.exchange.lines[*queue.line];
     const auto at = given.lines.find(line.name);
@@ -299,8 +347,12 @@ std::vector<engine::Program>& Runtime::programs() {
 const std::vector<engine::Master>& Runtime::masters() const {
   return impl_->masters;
 }
+void Runtime::hang_up() {
+  impl_->frames_before = frames_sent();
+  impl_->wires.clear();
+}
 std::uint64_t Runtime::frames_sent() const {
-  std::uint64_t all = 0;
+  std::uint64_t all = impl_->frames_before;
   for (const MasterWires& wires : impl_->wires) all += wires.frames_sent();
   return all;
 }

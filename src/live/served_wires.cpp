@@ -2,17 +2,20 @@
 
 #include <unistd.h>
 
+#include <fmt/format.h>
+
 namespace greymet::live::internal {
 
 using asio::ip::tcp;
 using engine::StationAction;
 
 ServedLine::ServedLine(Reactor& reactor, engine::LineStation station, int fd, int keeper,
-                       std::function<void()> after)
+                       std::string name, std::function<void()> after)
     : reactor_(reactor),
       station_(std::move(station)),
       fd_(reactor.io, fd),
       keeper_(keeper),
+      name_(std::move(name)),
       alarm_(reactor, [this] { act(); }),
       after_(std::move(after)) {
   fd_.non_blocking(true);
@@ -20,14 +23,14 @@ ServedLine::ServedLine(Reactor& reactor, engine::LineStation station, int fd, in
 }
 
 ServedLine::~ServedLine() {
-  ::close(keeper_);
+  if (keeper_ >= 0) ::close(keeper_);
 }
 
 void ServedLine::read() {
   fd_.async_read_some(asio::buffer(buffer_), [this](error_code error, std::size_t bytes) {
     if (error == asio::error::operation_aborted) return;
     if (error) {
-      reactor_.fail("a pseudo-terminal was closed");
+      reactor_.fail(fmt::format("{}: the device is gone ({})", name_, error.message()));
       return;
     }
     station_.receive(reactor_.now(), modbus::ByteView(buffer_).first(bytes));

@@ -12,11 +12,12 @@
 
 namespace greymet::live::internal {
 
-// One serial line behind a pseudo-terminal.
+// One serial line behind a pseudo-terminal, or on a device.
 class ServedLine {
  public:
-  // `after` is called after everything that may have changed a controller's memory.
-  ServedLine(Reactor& reactor, engine::LineStation station, int fd, int keeper,
+  // `keeper`: the other end of a pseudo-terminal of our own, -1 for a device. `after` is called
+  // after everything that may have changed a controller's memory.
+  ServedLine(Reactor& reactor, engine::LineStation station, int fd, int keeper, std::string name,
              std::function<void()> after);
   ServedLine(const ServedLine&) = delete;
   ServedLine& operator=(const ServedLine&) = delete;
@@ -31,6 +32,7 @@ class ServedLine {
   engine::LineStation station_;
   asio::posix::stream_descriptor fd_;
   int keeper_;
+  std::string name_;
   Alarm alarm_;
   std::function<void()> after_;
   std::array<std::byte, 4096> buffer_{};

@@ -2,13 +2,13 @@
 
 #include <fmt/format.h>
 
+#include "modbus/constant_words.h"
+
 namespace greymet::modbus {
 
 using model::FunctionCode;
 
-namespace {
-
-Reply reply_to(const Request& request) {
+Reply planned_reply(const Request& request) {
   Reply reply;
   reply.function = request.function;
   if (model::reads(request.function)) {
@@ -31,8 +31,6 @@ Reply reply_to(const Request& request) {
   return reply;
 }
 
-}  // namespace
-
 Request planned_request(const model::ExchangeTransaction& t) {
   Request request;
   request.function = t.function;
@@ -52,6 +50,7 @@ Request planned_request(const model::ExchangeTransaction& t) {
   } else {
     request.registers.assign(t.write->quantity, 0);
   }
+  put_constants(t, request);
   return request;
 }
 
@@ -67,6 +66,13 @@ tl::expected<PlannedFrames, std::string> planned_frames(const model::ExchangeTra
     return tl::unexpected(fmt::format("{}: unit {} does not fit a byte", t.name, unit.value));
   }
   const Request request = planned_request(t);
+  return planned_frames(t, request, planned_reply(request));
+}
+
+tl::expected<PlannedFrames, std::string> planned_frames(const model::ExchangeTransaction& t,
+                                                        const Request& request,
+                                                        const Reply& answer) {
+  const model::Unit unit = *t.endpoint.unit;
   const auto pdu = encode_request(request);
   if (!pdu) {
     return tl::unexpected(fmt::format("{} does not fit one request: {}: {}", t.name,
@@ -79,7 +85,7 @@ tl::expected<PlannedFrames, std::string> planned_frames(const model::ExchangeTra
                         frames.framing);
   };
   const auto framed = wrap(*pdu);
-  const auto reply = encode_reply(reply_to(request));
+  const auto reply = encode_reply(answer);
   if (!framed || !reply) return tl::unexpected(fmt::format("{} does not fit one frame", t.name));
   frames.request = *framed;
   if (t.read) frames.reply_first = request.offset;

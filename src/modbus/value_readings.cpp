@@ -32,15 +32,6 @@ std::optional<double> number_of(const RawValue& raw) {
 
 // raw x factor + offset as people compute it, in decimals: 65535 x 0.0001 is 6.5535, and no digit
 // of a counter is lost.
-std::string engineering_in_decimals(const RawValue& raw, model::DataType type, double factor,
-                                    double offset) {
-  using Decimal = boost::multiprecision::cpp_dec_float_100;
-  const Decimal value = Decimal(to_text(raw, type)) * Decimal(fmt::format("{}", factor)) +
-                        Decimal(fmt::format("{}", offset));
-  constexpr int most_digits = 40;
-  return value.str(most_digits);
-}
-
 std::optional<double> parse_number(std::string_view text) {
   double value = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
@@ -62,6 +53,21 @@ void mark_plausible(std::vector<ValueReading>& readings, double near) {
 }
 
 }  // namespace
+
+std::string engineering_digits(const RawValue& raw, model::DataType type, double factor,
+                               double offset) {
+  using Decimal = boost::multiprecision::cpp_dec_float_100;
+  const Decimal value = Decimal(to_text(raw, type)) * Decimal(fmt::format("{}", factor)) +
+                        Decimal(fmt::format("{}", offset));
+  constexpr int most_digits = 40;
+  return value.str(most_digits);
+}
+
+bool same_number(std::string_view a, std::string_view b) {
+  if (!parse_number(a) || !parse_number(b)) return false;
+  using Decimal = boost::multiprecision::cpp_dec_float_100;
+  return Decimal(std::string(a)) == Decimal(std::string(b));
+}
 
 tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
     const ValueQuestion& question) {
@@ -94,7 +100,7 @@ tl::expected<std::vector<ValueReading>, std::string> read_in_all_orders(
       if (number && std::isfinite(*number) && question.type.kind != TypeKind::boolean &&
           question.type.kind != TypeKind::bits) {
         reading.engineering_text =
-            engineering_in_decimals(*raw, question.type, question.factor, question.offset);
+            engineering_digits(*raw, question.type, question.factor, question.offset);
         reading.engineering = parse_number(reading.engineering_text);
       } else if (number) {
         reading.engineering = engineering_value(*raw, scaling);

@@ -7,6 +7,7 @@
 
 #include "checks/check.h"
 #include "model/resolved_plan.h"
+#include "model/usual_function.h"
 #include "timing/bounds.h"
 #include "timing/phases.h"
 #include "timing/report.h"
@@ -43,7 +44,7 @@ model::Transaction request_for(const ResolvedPlan& resolved, const WantedArea& a
     t.controller = Located<std::string>{resolved.plan.controllers[area.controller].name, t.place};
   }
   t.slave = Located<std::string>{slave.name, t.place};
-  t.function = Located<std::int64_t>{internal::reading_function(area.area), t.place};
+  t.function = Located<std::int64_t>{model::number_of(model::reading_function(area.area)), t.place};
   const model::Address at{area.area, {static_cast<std::uint16_t>(offset)}};
   // as the slave's own manual counts: the function says which area
   const model::Numbering numbering = resolved.exchange.slaves[area.slave].numbering;

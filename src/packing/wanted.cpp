@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include "model/resolved_plan.h"
+#include "model/usual_function.h"
 
 namespace greymet::packing::internal {
 
@@ -141,16 +142,6 @@ std::vector<MergedArea> merged_areas(const ResolvedPlan& resolved,
   return out;
 }
 
-std::int64_t reading_function(Area area) {
-  switch (area) {
-    case Area::coil: return 1;
-    case Area::discrete_input: return 2;
-    case Area::holding_register: return 3;
-    case Area::input_register: return 4;
-  }
-  return 3;
-}
-
 std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
                                      std::vector<PackProblem>& problems) {
   std::map<Key, std::vector<Wish>> wishes;
@@ -180,7 +171,7 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
             "leave it out of the want"));
         continue;
       }
-      const std::int64_t function = reading_function(area);
+      const std::int64_t function = model::number_of(model::reading_function(area));
       if (!resolved.exchange.slaves[*want.slave].accepts.implements(function)) {
         problems.push_back(
             problem_of(resolved, w,

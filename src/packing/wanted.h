@@ -37,9 +37,6 @@ struct MergedArea {
 [[nodiscard]] std::vector<MergedArea> merged_areas(const model::ResolvedPlan& resolved,
                                                    const std::vector<WantedArea>& areas);
 
-// Function code that reads an area.
-[[nodiscard]] std::int64_t reading_function(model::Area area);
-
 [[nodiscard]] std::vector<WantedArea> wanted_areas(const model::ResolvedPlan& resolved,
                                                    std::vector<PackProblem>& problems);
 

@@ -1,5 +1,8 @@
 #include "tables/measured_tables.h"
 
+#include <fmt/format.h>
+
+#include "modbus/pdu.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::tables {
@@ -34,6 +37,12 @@ std::vector<Column> measured_columns() {
       {"typical_ms", "typical", Kind::duration, "duration with typical reply times", 2},
       {"last_exception", "last exception", Kind::whole, "code of the last refusal", 5},
       {"left_out", "left out", Kind::text, "why it was not sent", 5},
+      {"cause", "cause", Kind::text, "why the last one that failed did; of a run", 6},
+      {"longest_wait_ms", "longest wait", Kind::duration, "from its release to its turn; of a run",
+       2},
+      {"waited_for", "waited for", Kind::text, "the transaction it then waited for longest", 3},
+      {"longest_gap_ms", "longest gap", Kind::duration,
+       "the longest time without an answer; of a read in a run", 4},
       {"verdict", "verdict", Kind::state, "how it did", 9},
   };
 }
@@ -42,7 +51,10 @@ Table measured_table(const std::vector<engine::MeasuredTransaction>& transaction
   Table out{"measured", "it has no transactions", measured_columns(), {}};
   for (const engine::MeasuredTransaction& t : transactions) {
     const engine::TransactionMeasure& quiet = t.timed();
-    const bool well = t.well;
+    // who waited for another is no culprit
+    const Mood mood = t.well                                          ? Mood::plain
+                      : t.verdict == engine::MeasuredVerdict::held_up ? Mood::warn
+                                                                      : Mood::bad;
     out.add({text(t.name),
              whole(t.all.sent),
              whole(t.all.good),
@@ -67,8 +79,12 @@ Table measured_table(const std::vector<engine::MeasuredTransaction>& transaction
              maybe(t.typical),
              t.all.last_exception ? whole(*t.all.last_exception) : Cell(),
              text(t.why_left_out),
-             State{std::string(to_string(t.verdict)), well ? Mood::plain : Mood::bad}},
-            well ? Mood::plain : Mood::bad);
+             text(t.cause),
+             maybe(t.longest_wait),
+             text(t.waited_for),
+             maybe(t.longest_gap),
+             State{std::string(to_string(t.verdict)), mood}},
+            mood);
   }
   return out;
 }
@@ -159,6 +175,96 @@ Table watchdogs_table(const ResolvedPlan& plan,
             {}};
   for (const engine::Field::Tripped& each : watchdogs) {
     out.add({text(plan.plan.slaves[each.slave].name), each.at, whole(each.times)}, Mood::bad);
+  }
+  return out;
+}
+
+Table slaves_table(const ResolvedPlan& plan, const timing::TimingReport& report,
+                   const std::vector<engine::SlaveState>& slaves) {
+  Table out{"slaves-met",
+            "no slave was asked",
+            {{"slave", "slave", Kind::text, "who was asked", 9},
+             {"state", "state", Kind::state, "answers, or does not, as of the end", 9},
+             {"cause", "cause", Kind::text, "why the last request that failed did", 8},
+             {"since_ms", "since", Kind::duration, "when it began to be so, from the start", 6},
+             {"sent", "sent", Kind::whole, "requests that went out", 7},
+             {"unanswered", "no answer", Kind::whole, "in none of their tries", 7},
+             {"refused", "refused", Kind::whole, "answered by an exception", 6},
+             {"again", "later try", Kind::whole, "not answered in the first try", 5},
+             {"not_asked", "not asked", Kind::whole, "parked, or without a connection", 5},
+             {"line", "line", Kind::text, "or connection where its tries took time", 3},
+             {"held_ms", "held", Kind::duration, "time that its unanswered tries took there", 4},
+             {"waited", "waited", Kind::whole, "requests to others that waited for that", 4}},
+            {}};
+  for (const engine::SlaveState& slave : slaves) {
+    const bool well = slave.answers && slave.unanswered + slave.refused + slave.not_asked == 0;
+    const Mood mood = !slave.answers ? Mood::bad : well ? Mood::plain : Mood::warn;
+    std::string cause(to_string(slave.cause));
+    if (cause.empty() && slave.refused > 0) {
+      cause = fmt::format("exception {:02X}: {}", slave.exception,
+                          modbus::exception_name(slave.exception));
+    }
+    out.add({text(plan.target_name(slave.target)),
+             State{slave.answers ? "answers" : "does not answer", mood}, text(cause),
+             maybe(slave.since), whole(slave.sent), whole(slave.unanswered), whole(slave.refused),
+             whole(slave.again), whole(slave.not_asked),
+             slave.link ? text(report.model.queues[*slave.link].name) : Cell(),
+             slave.held > model::Duration{} ? Cell(slave.held) : Cell(), whole(slave.waited)},
+            mood == Mood::bad ? Mood::bad : Mood::plain);
+  }
+  return out;
+}
+
+Table wires_table(const timing::TimingReport& report, const std::vector<engine::WireState>& wires) {
+  Table out{"wires-used",
+            "no line or connection was used",
+            {{"wire", "wire", Kind::text, "line or connection", 9},
+             {"state", "state", Kind::state, "works, or does not, as of the end", 9},
+             {"cause", "cause", Kind::text, "why the last request that failed did", 8},
+             {"since_ms", "since", Kind::duration, "when it began to be so, from the start", 6},
+             {"sent", "sent", Kind::whole, "requests that went out", 7},
+             {"answered", "answered", Kind::whole, "of them, by exceptions too", 7},
+             {"not_sent", "not sent", Kind::whole,
+              "released while it was down, or whoever was asked was parked", 5}},
+            {}};
+  for (const engine::WireState& wire : wires) {
+    const bool well = wire.works && wire.answered == wire.sent && wire.not_sent == 0;
+    const Mood mood = !wire.works ? Mood::bad : well ? Mood::plain : Mood::warn;
+    out.add({text(report.model.queues[wire.link].name),
+             State{wire.works ? "works" : "does not work", mood}, text(to_string(wire.cause)),
+             maybe(wire.since), whole(wire.sent), whole(wire.answered), whole(wire.not_sent)},
+            mood == Mood::bad ? Mood::bad : Mood::plain);
+  }
+  return out;
+}
+
+Table run_heartbeats_table(const ResolvedPlan& plan,
+                           const std::vector<engine::RunHeartbeat>& heartbeats) {
+  Table out{
+      "heartbeats-run",
+      "the plan has no heartbeats",
+      {{"name", "heartbeat", Kind::text, "name of the heartbeat", 9},
+       {"produced", "produced", Kind::whole, "changes of its bit by a program of this run", 6},
+       {"watched", "watched", Kind::flag, "its consumer is run, and this run can bring it", 4},
+       {"changes_seen", "seen", Kind::whole, "changes that its consumer saw", 6},
+       {"longest_apart_ms", "apart", Kind::duration, "longest time between two of them", 7},
+       {"longest_way_ms", "way", Kind::duration,
+        "longest from a change here to where it is seen here: the whole way round", 7},
+       {"alarms", "alarms", Kind::whole, "times that it was in alarm", 6},
+       {"first_alarm_ms", "first", Kind::duration, "the first of them, since the start", 8},
+       {"latest_alarm_ms", "latest", Kind::duration,
+        "after its producer stopped an alarm comes by then", 8},
+       {"verdict", "verdict", Kind::state, "good, alarm or not watched", 9},
+       {"because", "because", Kind::text, "why it is not watched", 8}},
+      {}};
+  for (const engine::RunHeartbeat& beat : heartbeats) {
+    const bool watched = beat.not_watched.empty();
+    const std::string word = !watched ? "not watched" : beat.alarms > 0 ? "alarm" : "good";
+    const Mood mood = !watched ? Mood::plain : beat.alarms > 0 ? Mood::bad : Mood::good;
+    out.add({text(plan.exchange.heartbeats[beat.heartbeat].name), whole(beat.produced), watched,
+             whole(beat.changes_seen), maybe(beat.longest_gap), maybe(beat.longest_way),
+             whole(beat.alarms), maybe(beat.first_alarm), maybe(beat.latest_alarm),
+             State{word, mood}, text(beat.not_watched)});
   }
   return out;
 }

@@ -85,42 +85,44 @@ Table slaves_table(const ResolvedPlan& plan) {
 }
 
 Table transactions_table(const ResolvedPlan& plan) {
-  Table out{"transactions",
-            "the plan has no transactions",
-            {{"order", "order", Kind::whole, "place in the list of the plan", 7},
-             {"name", "name", Kind::text, "name of the transaction", 9},
-             {"controller", "controller", Kind::text, "who sends the requests", 8},
-             {"slave", "slave", Kind::text, "who answers", 8},
-             {"unit", "unit", Kind::whole, "the number that requests call it by", 6},
-             {"line", "line", Kind::text, "the serial line that requests go over", 6},
-             {"host", "host", Kind::text, "where requests go on TCP", 6},
-             {"port", "port", Kind::whole, "its port", 5},
-             {"fc", "fc", Kind::whole, "function code", 8},
-             {"read_area", "read area", Kind::text, "area that is read", 8},
-             {"read_at", "read at", Kind::whole, "protocol address of the first", 7},
-             {"read_count", "read count", Kind::whole, "registers or bits that are read", 7},
-             {"read_reference", "read reference", Kind::text, "the first in six digits", 3},
-             {"into", "into", Kind::text, "memory that receives them", 7},
-             {"read_swap", "swapped to", Kind::text,
-              "word order that values have in memory, whatever it was before", 4},
-             {"write_area", "write area", Kind::text, "area that is written", 8},
-             {"write_at", "write at", Kind::whole, "protocol address of the first", 7},
-             {"write_count", "write count", Kind::whole, "registers or bits that are written", 7},
-             {"write_reference", "write reference", Kind::text, "the first in six digits", 3},
-             {"from", "from", Kind::text, "memory that is sent", 7},
-             {"write_swap", "sent in order", Kind::text, "word order in which values are sent", 4},
-             {"when", "when", Kind::text, "what makes it run", 8},
-             {"period_ms", "period", Kind::duration, "of a cyclic one", 8},
-             {"phase_ms", "phase", Kind::duration, "when its period begins, from the start", 5},
-             {"min_gap_ms", "min gap", Kind::duration,
-              "shortest time between two runs of one that is triggered", 5},
-             {"trigger", "trigger", Kind::text, "the bit that starts it", 5},
-             {"only_if", "only if", Kind::text, "the bit that has to be true for it to run", 5},
-             {"on_loss", "on loss", Kind::text, "what becomes of the values when it fails", 5},
-             {"timeout_ms", "timeout", Kind::duration, "how long its answer is waited for", 4},
-             {"retries", "retries", Kind::whole, "tries after the first that failed", 4},
-             {"tags", "tags", Kind::words, "of the program, in that memory", 2}},
-            {}};
+  Table out{
+      "transactions",
+      "the plan has no transactions",
+      {{"order", "order", Kind::whole, "place in the list of the plan", 7},
+       {"name", "name", Kind::text, "name of the transaction", 9},
+       {"controller", "controller", Kind::text, "who sends the requests", 8},
+       {"slave", "slave", Kind::text, "who answers", 8},
+       {"unit", "unit", Kind::whole, "the number that requests call it by", 6},
+       {"line", "line", Kind::text, "the serial line that requests go over", 6},
+       {"host", "host", Kind::text, "where requests go on TCP", 6},
+       {"port", "port", Kind::whole, "its port", 5},
+       {"fc", "fc", Kind::whole, "function code", 8},
+       {"read_area", "read area", Kind::text, "area that is read", 8},
+       {"read_at", "read at", Kind::whole, "protocol address of the first", 7},
+       {"read_count", "read count", Kind::whole, "registers or bits that are read", 7},
+       {"read_reference", "read reference", Kind::text, "the first in six digits", 3},
+       {"into", "into", Kind::text, "memory that receives them", 7},
+       {"read_swap", "swapped to", Kind::text,
+        "word order that values have in memory, whatever it was before", 4},
+       {"write_area", "write area", Kind::text, "area that is written", 8},
+       {"write_at", "write at", Kind::whole, "protocol address of the first", 7},
+       {"write_count", "write count", Kind::whole, "registers or bits that are written", 7},
+       {"write_reference", "write reference", Kind::text, "the first in six digits", 3},
+       {"from", "from", Kind::text, "memory that is sent", 7},
+       {"write_swap", "sent in order", Kind::text, "word order in which values are sent", 4},
+       {"when", "when", Kind::text, "what makes it run", 8},
+       {"period_ms", "period", Kind::duration, "of a cyclic one", 8},
+       {"phase_ms", "phase", Kind::duration, "when its period begins, from the start", 5},
+       {"min_gap_ms", "min gap", Kind::duration,
+        "shortest time between two runs of one that is triggered", 5},
+       {"trigger", "trigger", Kind::text, "the bit that starts it", 5},
+       {"only_if", "only if", Kind::text, "the bit that has to be true for it to run", 5},
+       {"on_loss", "on loss", Kind::text, "what becomes of the values when it fails", 5},
+       {"timeout_ms", "timeout", Kind::duration, "how long its answer is waited for", 4},
+       {"retries", "retries", Kind::whole, "tries after the first that failed", 4},
+       {"tags", "tags", Kind::words, "of the program, in that memory", 2},
+       {"always", "always sends", Kind::words, "what the plan says is never anything else", 3}},
+      {}};
   const model::TagCoverage coverage(plan);
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
     const model::Endpoint& to = t.endpoint;
@@ -164,6 +166,13 @@ Table transactions_table(const ResolvedPlan& plan) {
     row.push_back(to.broadcast ? Cell() : Cell(to.timeout));
     row.push_back(to.broadcast ? Cell() : Cell(to.retries));
     row.emplace_back(std::move(tags));
+    Words constants;
+    for (const model::SentConstant& constant : t.constants) {
+      constants.push_back(constant.point.empty()
+                              ? constant.text
+                              : fmt::format("{} = {}", constant.point, constant.text));
+    }
+    row.emplace_back(std::move(constants));
     out.add(std::move(row));
   }
   return out;

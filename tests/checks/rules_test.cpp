@@ -513,18 +513,18 @@ TEST_CASE("M06: status and heartbeat bits on other data") {
                      "b")})) == Words{"error transaction b: `done` lies on %MX9, inside the "
                                       "`failed` of transaction a | write done = "
                                       "\"%MX0\", which is free"});
-  const std::string peer =
+  const std::string answering =
       "[controller.boss]\nscan = \"10ms\"\n[supervision]\nheartbeats = [\n"
       "  { name = \"h\", from = \"kiln\", bit = \"%MW3.0\", toggle = \"1s\", to = \"boss\", watch "
       "= \"3s\", react = \"5s\" },\n"
       "  { name = \"i\", from = \"kiln\", bit = \"%MW500.0\", toggle = \"1s\", to = \"boss\", "
       "watch = \"3s\", react = \"5s\" } ]\n";
   CHECK(
-      findings_of_rule("M06", one(good) + peer) ==
+      findings_of_rule("M06", one(good) + answering) ==
       Words{
           "error heartbeat h: toggles %MW3.0, which transaction t overwrites with what it reads | "
           "toggle a bit that nothing else fills"});
-  CHECK(findings_of_rule("M06", one(good) + replaced(peer, "%MW3.0", "%MW500.0"))
+  CHECK(findings_of_rule("M06", one(good) + replaced(answering, "%MW3.0", "%MW500.0"))
             .at(0)
             .find("heartbeat i: uses %MW500.0 like heartbeat h") != std::string::npos);
 }

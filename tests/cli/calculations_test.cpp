@@ -53,8 +53,10 @@ TEST_CASE("explain shows why, wrong, right and the remedy") {
   const Json entry = json_of({"explain", "F02"});
   CHECK(entry[0]["rule"] == "F02");
   CHECK(entry[0]["clause"] == "V1.1b3 6");
-  check_refused({"explain", "F99"},
-                "there is no rule 'F99'; write e.g. greymet explain F09, or a family such as F");
+  check_refused(
+      {"explain", "F99"},
+      "there is no rule 'F99'; write e.g. greymet explain F09, a family such as F, or what "
+      "is seen: 02, silence, zeros (greymet explain symptoms)");
 }
 
 TEST_CASE("address gives every reading with stable keys") {

@@ -386,6 +386,17 @@ std::vector<Table> demo_tables() {
   measured.plan.measured = timing::measured_facts(
       measured, "run.json",
       {{"burner-in", 12, std::chrono::milliseconds(40), std::chrono::milliseconds(90)}});
+  engine::RunHeartbeat beat;
+  beat.produced = 4;
+  beat.not_watched = "not carried";
+  files::LogTrends followed;
+  followed.trends.resize(1);
+  followed.trends[0].of.where = "moisture.grain_temp";
+  followed.trends[0].of.unit = "C";
+  followed.trends[0].time_s = {0.5, 1.5};
+  followed.trends[0].value = {20.25, 21};
+  followed.acts = {{"quiet", 0, 1}};
+  followed.end_s = 1.5;
   return {slaves_table(plan),
           transactions_table(plan),
           points_table(plan, points, timing::age_bounds(plan, points, timing)),
@@ -408,6 +419,8 @@ std::vector<Table> demo_tables() {
           faults_table(plan, result.faults),
           blocks_table(plan, result.blocks),
           rehearsed_heartbeats_table(plan, result.heartbeats),
+          run_heartbeats_table(plan, {beat}),
+          wires_table(timing, {engine::WireState()}),
           watchdogs_table(plan, result.watchdogs),
           expected_table({expectation}, {{}}),
           changes_table(std::vector{advice}),
@@ -417,8 +430,8 @@ std::vector<Table> demo_tables() {
           files::addresses_table({{"400101", *model::look_up_address("400101", &plan, {})}}),
           files::readings_table(question, *modbus::read_in_all_orders(question)),
           files::fields_table({frame}),
-          files::samples_table(
-              {{{{0, 0, "moisture.grain_temp"}, "C", {0.5, 1.5}, {20.25, 21}}}, 2, 0})};
+          files::samples_table(followed),
+          files::trends_table(followed)};
 }
 
 }  // namespace

@@ -42,8 +42,8 @@ TEST_CASE("a folder that was exported is what the plan gives, until something ch
   CHECK(same.out == "25 of 25 files are what the plan gives\n");
 
   // by hand, in one file
-  site.write("out/kiln.st",
-             test::replaced(site.read("out/kiln.st"), "limit := T#2000ms", "limit := T#9000ms"));
+  site.write("out/kiln.st", test::replaced(site.read("out/kiln.st"), "longest := T#2000ms",
+                                           "longest := T#9000ms"));
   fs::remove(site.file("out/things/air.td.json"));
   site.write("out/old.st", "");
   const auto changed = site.run({"export", "maltings.toml", "--compare", "out"});

@@ -61,8 +61,8 @@ TEST_CASE("every command shows two examples, and they do what they should on the
       REQUIRE(line.starts_with("  greymet " + command));
       auto words = words_in(line);
       words.erase(words.begin());
-      // needs a partner: wire_test.cpp; has a test of its own: program_test.cpp
-      if (command == "run" || command == "demo") continue;
+      // need a partner: wire_test.cpp, hand_test.cpp; has a test of its own: program_test.cpp
+      if (command == "run" || command == "hand" || command == "demo") continue;
       const auto outcome = test::run_program(GREYMET_PROGRAM, words, folder.path());
       const auto status = statuses.find(line.substr(10));
       INFO(outcome.err);

@@ -185,3 +185,43 @@ TEST_CASE("an endless frame does not fill the memory") {
     CHECK(bytes_of(rest) + bytes_of(received) == start.size() + 15000);
   }
 }
+
+// What a station hears on a line with other slaves: nobody waits for a silence that a computer
+// could see.
+TEST_CASE("on a shared line every request is found among replies and noise, in any pieces") {
+  rc::prop("shared", [] {
+    Bytes stream;
+    std::vector<std::string> expected;
+    const auto add = [&](const Bytes& part) {
+      stream.insert(stream.end(), part.begin(), part.end());
+    };
+    const auto count = *rc::gen::inRange(1, 12);
+    for (int i = 0; i < count; ++i) {
+      const char* pdu = *rc::gen::element("03 00 0A 00 01", "06 00 05 00 09", "01 00 00 00 08",
+                                          "10 00 01 00 02 04 00 01 00 02");
+      const Bytes request =
+          framed(static_cast<std::uint8_t>(*rc::gen::inRange(1, 9)), pdu, Framing::rtu);
+      add(request);
+      expected.push_back(modbus::to_hex(request));
+      const char* reply =
+          *rc::gen::element("", "03 02 00 05", "83 02", "01 01 55", "10 00 01 00 02");
+      if (*reply != 0) add(framed(3, reply, Framing::rtu));
+      if (*rc::gen::inRange(0, 4) == 0) add(Bytes(3, std::byte{0xFF}));
+    }
+    FrameReceiver receiver(Framing::rtu, Direction::request, silence);
+    receiver.hear_replies();
+    Received received;
+    Duration now{};
+    for (std::size_t at = 0; at < stream.size();) {
+      const auto size = std::min(stream.size() - at, *rc::gen::inRange<std::size_t>(1, 40));
+      now += milliseconds(1);
+      receiver.receive(now, modbus::ByteView(stream).subspan(at, size), received);
+      at += size;
+    }
+    std::vector<std::string> found;
+    for (const ReceivedFrame& frame : received.frames) {
+      if (!frame.is_reply) found.push_back(modbus::to_hex(frame.raw));
+    }
+    RC_ASSERT(found == expected);
+  });
+}

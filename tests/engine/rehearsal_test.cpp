@@ -88,6 +88,34 @@ TEST_CASE("a controller that answers on a line is a peer like any other") {
   CHECK(result.heartbeats[0].changes_seen > 15);  // twice a second for 10 s
 }
 
+TEST_CASE("a slave that is parked for long is waited for, the last one of a script too") {
+  const std::string parked =
+      test::replaced(line_plan, "timeout = \"100ms\"\n",
+                     "timeout = \"100ms\"\npark = { after = 2, retry = \"90s\" }\n");
+  const auto loaded = test::load(parked);
+  for (const bool own : {false, true}) {
+    const auto report = timing::analyse_longest(loaded.plan);
+    WorldOptions options;
+    World world(loaded.plan, report.model, options);
+    RehearsalOptions how;
+    how.quiet = seconds(10);
+    how.blocks = how.heartbeats = false;
+    if (own) {
+      Fault silent;
+      silent.kind = FaultKind::silent;
+      silent.until = seconds(5);
+      how.script = std::vector<Fault>{silent};
+    }
+    const RehearsalResult result = rehearse(loaded.plan, report, world, how, {});
+    REQUIRE(result.faults.size() == 1);
+    CHECK(result.faults[0].recovered.has_value());
+    CHECK(result.lasted < length_of(loaded.plan, report, how) + seconds(30));
+    REQUIRE(result.acts.size() == 2);
+    CHECK(result.acts[0].name == "quiet");
+    CHECK(result.acts[1].to == result.lasted);
+  }
+}
+
 TEST_CASE("a slave that is slower than the plan says is off, or late") {
   const auto loaded = test::load(line_plan);
   const auto slower = [](Duration by) {
@@ -199,4 +227,38 @@ TEST_CASE("the virtual world ends although somebody waits longer than it lets th
   world.run_until(seconds(1), finished);
   world.finish(finished);
   CHECK(std::count(outcomes.begin(), outcomes.end(), Outcome::unfinished) == 1);
+}
+
+TEST_CASE("a write of one word is followed like any other, and judged once") {
+  const auto loaded = test::load(test::replaced(
+      test::with_rows(
+          {R"({ name = "w", slave = "pump", fc = 6, at = 0, from = "%MW100", every = "1s" })",
+           R"({ name = "c", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })"}),
+      "format = \"8E1\"\n", "format = \"8E1\"\ntimeout = \"100ms\"\n"));
+  const RehearsalResult result = rehearsed(loaded.plan, timing::Durations::typical);
+  REQUIRE(result.blocks.size() == 2);
+  for (const RehearsedBlock& block : result.blocks) {
+    CHECK(block.first == BlockVerdict::arrived);
+    CHECK(block.last == BlockVerdict::arrived);
+  }
+  CHECK(result.passed);
+  CHECK(result.because.empty());
+}
+
+TEST_CASE("a slave whose silence keeps all others of its line from their periods is no pass") {
+  const std::vector<std::string> rows{
+      R"({ name = "g", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "200ms", on_loss = "hold" })",
+      R"({ name = "p", slave = "pump", fc = 3, at = 0, count = 1, into = "%MW10", every = "5s", on_loss = "hold" })"};
+  const auto with_timeout = [&](const std::string& timeout) {
+    return test::load(
+        test::replaced(test::with_rows(rows), "format = \"8E1\"\n",
+                       "format = \"8E1\"\ntimeout = \"" + timeout + "\"\nretries = 2\n"));
+  };
+  const auto slow = with_timeout("500ms");
+  const RehearsalResult stalled = rehearsed(slow.plan, timing::Durations::typical);
+  CHECK_FALSE(stalled.passed);
+  REQUIRE(stalled.because.size() == 1);
+  CHECK(stalled.because[0] == "pump: silent, it keeps everybody on its line from their periods");
+  const auto quick = with_timeout("60ms");
+  CHECK(rehearsed(quick.plan, timing::Durations::typical).passed);
 }

@@ -367,6 +367,29 @@ TEST_CASE("a Thing Description says of every point how to reach it") {
             .starts_with("modbus+tcp://10.20.0.40:502/2/"));
 }
 
+TEST_CASE(
+    "a Thing Description says what its own way takes, and lets nobody write a bit of a word") {
+  const test::Exported demo = test::exported_demo();
+  const auto form = [&](const std::string& slave, const std::string& point) {
+    const auto json = Json::parse(demo.file("things", fmt::format("things/{}.td.json", slave)));
+    return json["properties"][point]["forms"][0];
+  };
+  CHECK(form("burner", "supply_temp")["modv:timeout"] == 200);  // of line north
+  CHECK(form("silo", "level_percent")["modv:timeout"] == 300);  // of line south
+  const std::string plan = test::replaced(
+      test::with_rows(
+          {R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 1, into = "%MW0", every = "1s" })"}),
+      "[line.north]", "[slave.far]\nhost = \"fd00::17\"\nmap = \"gauge.csv\"\n[line.north]");
+  const test::Exported far(test::load(
+      plan, {{"gauge.csv",
+              "point,area,address,type,bit,access\nrun,hr,0,bool,3,rw\nspeed,hr,1,u16,,rw\n"}}));
+  const auto json = Json::parse(far.file("things", "things/far.td.json"));
+  CHECK(json["properties"]["speed"]["forms"][0]["href"] ==
+        "modbus+tcp://[fd00::17]:502/255/1?quantity=1");
+  CHECK(json["properties"]["speed"]["forms"][0]["op"] == Json({"readproperty", "writeproperty"}));
+  CHECK(json["properties"]["run"]["forms"][0]["op"] == Json({"readproperty"}));
+}
+
 TEST_CASE("a Thing Description is polled as often as the quickest read of the point") {
   const auto row = [](const char* name, const char* what, const char* every) {
     return fmt::format("{{ name = \"{}\", slave = \"gauge\", {}, every = \"{}\" }}", name, what,

@@ -22,6 +22,7 @@ std::string upper(std::string text) {
 struct Token {
   enum Kind { name, number, real, text, time, sign, end } kind = end;
   std::string value;
+  std::string type = {};  // of a typed literal
 };
 
 std::vector<Token> tokens_of(const std::string& source) {
@@ -95,6 +96,23 @@ std::vector<Token> tokens_of(const std::string& source) {
       std::size_t e = i;
       while (e < source.size() && is_name(source[e])) ++e;
       const std::string word = source.substr(i, e - i);
+      if (source[e] == '#') {  // a typed literal: LREAL#-0.5
+        if (word != "REAL" && word != "LREAL") bad("what is " + word + "#");
+        const std::size_t begin = ++e;
+        if (source[e] == '-') ++e;
+        while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
+        if (source[e] != '.') bad("a real without a point");
+        ++e;
+        while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
+        if (source[e] == 'E') {
+          ++e;
+          if (source[e] == '-' || source[e] == '+') ++e;
+          while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
+        }
+        out.push_back({Token::real, source.substr(begin, e - begin), word});
+        i = e;
+        continue;
+      }
       if (word.find("__") != std::string::npos || word.ends_with('_'))
         bad("no identifier: " + word);
       out.push_back({Token::name, word});
@@ -156,6 +174,8 @@ void check_range(const std::string& type, long double value) {
 // A literal takes the type of what it meets; anything else has to have it.
 IecValue as_type(const std::string& type, IecValue value) {
   const bool literal_int = value.type == "#INT" && (integer_bits(type) != 0 || bits_of(type) > 1);
+  // systems take an untyped one for a REAL, whatever it meets
+  if (value.type == "#REAL" && type == "LREAL") bad("an untyped literal meets LREAL");
   const bool literal_real = value.type == "#REAL" && is_real(type);
   if (literal_int || literal_real) {
     value.type = type;
@@ -274,6 +294,7 @@ struct IecMachine::Inside {
     if (t.kind != Token::number && t.kind != Token::real) bad("no literal: " + t.value);
     const long double n = t.kind == Token::number ? std::stold(t.value)
                                                   : static_cast<long double>(std::stod(t.value));
+    if (!t.type.empty()) return {t.type, rounded(t.type, minus ? -n : n), {}};
     return {t.kind == Token::number ? "#INT" : "#REAL", minus ? -n : n, {}};
   }
 
@@ -294,9 +315,23 @@ struct IecMachine::Inside {
     }
   }
 
+  // Keywords, and functions and blocks of the standard: systems refuse them as names of variables.
+  static void check_free(const std::string& written) {
+    static const std::set<std::string> kept{
+        "AT",    "LIMIT", "MIN",    "MAX",    "ABS",    "SQRT",    "LN",   "LOG",   "EXP",  "SIN",
+        "COS",   "TAN",   "ASIN",   "ACOS",   "ATAN",   "ADD",     "SUB",  "MUL",   "DIV",  "MOD",
+        "EXPT",  "MOVE",  "SHL",    "SHR",    "ROL",    "ROR",     "AND",  "OR",    "XOR",  "NOT",
+        "SEL",   "MUX",   "GT",     "GE",     "EQ",     "LE",      "LT",   "NE",    "LEN",  "LEFT",
+        "RIGHT", "MID",   "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND", "TON",   "TOF",  "TP",
+        "CTU",   "CTD",   "CTUD",   "R_TRIG", "F_TRIG", "SR",      "RS",   "TRUNC", "TIME", "DATE",
+        "TASK",  "WITH",  "ON",     "BY",     "TO",     "DO",      "OF",   "EN",    "ENO",  "STEP"};
+    if (kept.contains(upper(written))) bad("a name of the standard: " + written);
+  }
+
   void variables(Pou& pou, const std::string& section) {
     while (!take("END_VAR")) {
       const std::string written = name();
+      check_free(written);
       Variable v;
       v.section = section;
       if (take("AT")) v.at = name();
@@ -609,6 +644,10 @@ struct IecMachine::Inside {
   IecValue member(Frame& frame, const std::string& block, const std::string& n) {
     Frame& instance = instance_of(frame, block);
     if (instance.pou == nullptr) {
+      if (n == "ET") {  // IEC 61131-3, 2.5.2.3.4: stands still at PT
+        const long double elapsed = instance.since ? now - *instance.since : 0.0L;
+        return {"TIME", std::min(elapsed, instance.values["PT"].number), {}};
+      }
       if (n != "Q") bad("TON has no " + n);
       return instance.values.contains("Q") ? instance.values["Q"] : IecValue{"BOOL", 0, {}};
     }
@@ -711,7 +750,7 @@ struct IecMachine::Inside {
     return converted(as_type(n.substr(0, to), a[0]), n.substr(to + 4));
   }
 
-  static IecValue converted(const IecValue& v, const std::string& type) {
+  IecValue converted(const IecValue& v, const std::string& type) const {
     if (bits_of(type) != 0) {
       if (is_real(v.type)) bad("bits of a real differ between systems");
       return of_bits(type, raw(v));
@@ -726,7 +765,8 @@ struct IecMachine::Inside {
           type, static_cast<long double>(static_cast<std::int64_t>(value << shift) >> shift), {}};
     }
     if (integer_bits(type) != 0) {
-      const long double n = std::nearbyint(v.number);
+      if (std::isnan(v.number)) bad("a whole number of what is none");
+      const long double n = machine.cuts ? std::trunc(v.number) : std::nearbyint(v.number);
       check_range(type, n);
       return {type, n, {}};
     }
@@ -791,7 +831,13 @@ IecValue IecMachine::get(const std::string& name) const {
 }
 
 void IecMachine::set(const std::string& name, const IecValue& value) {
-  inside_->write(inside_->main, upper(name), {}, value);
+  IecValue as_given = value;
+  const auto variable = inside_->main.pou->variables.find(upper(name));
+  if (value.type == "#REAL" && variable != inside_->main.pou->variables.end() &&
+      is_real(variable->second.type)) {
+    as_given = {variable->second.type, rounded(variable->second.type, value.number), {}};
+  }
+  inside_->write(inside_->main, upper(name), {}, as_given);
 }
 
 std::vector<std::string> IecMachine::names(const std::string& section) const {

@@ -34,6 +34,8 @@ class IecMachine {
   // One scan of the program, this many milliseconds after the start.
   void scan(long double now_ms);
   IecMemory memory;
+  // Reals are cut where they become whole numbers, as some systems do; the standard rounds.
+  bool cuts = false;
   // Variables of the program.
   [[nodiscard]] IecValue get(const std::string& name) const;
   void set(const std::string& name, const IecValue& value);

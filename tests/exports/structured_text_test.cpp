@@ -186,6 +186,7 @@ TEST_CASE("Structured Text takes every type in every word order out of memory, a
   std::mt19937_64 random(7);
   for (int round = 0; round < 4; ++round) {
     IecMachine machine(source);
+    machine.cuts = round % 2 == 1;
     machine.set("send_values", {"BOOL", 1, {}});
     std::map<std::string, Raw> read;
     std::map<std::string, std::string> texts;
@@ -367,6 +368,12 @@ TEST_CASE("both programs of the demo can be read and run") {
     CHECK(said.at("read_count").number == (t.read ? t.read->quantity : 0));
     CHECK(said.at("write_at").number == (t.write ? t.write->offset : 0));
     CHECK(said.at("write_count").number == (t.write ? t.write->quantity : 0));
+    const auto& layout = demo.loaded.plan.layouts[t.controller];
+    CHECK(said.at("gate").text == (t.gate ? layout.name_of(*t.gate) : ""));
+    CHECK(said.at("trigger").text == (t.trigger.bit ? layout.name_of(*t.trigger.bit) : ""));
+    CHECK(said.at("read_swap").text ==
+          (t.read_swap ? std::string(to_string(*t.read_swap)) : std::string()));
+    CHECK(said.at("park_after").number == (t.endpoint.park ? t.endpoint.park->after : 0));
   }
   CHECK(row == kiln.table().size());
 
@@ -416,4 +423,86 @@ transactions = [ { name = "'; x := 1; (*", slave = "END_IF $ ' *) (* ä", fc = 3
   REQUIRE(machine.table().size() == 1);
   CHECK(machine.table()[0].at("name").text == "'; x := 1; (*");
   CHECK(machine.table()[0].at("target").text == "END_IF $ ' *) (* \xc3\xa4");
+}
+
+TEST_CASE("what a system does where a real becomes a whole number changes no value") {
+  const test::Exported exported = plan_of_types();
+  const std::string source = exported.file("st", "kiln.st");
+  for (const bool cuts : {false, true}) {
+    IecMachine machine(source);
+    machine.cuts = cuts;
+    const auto whole = [&](const std::string& function, const std::string& real, long double of) {
+      return machine.call(function, {{real, of, {}}}).number;
+    };
+    // every raw value of a u16 with factor 0.1, as a REAL carries it
+    for (int raw = 0; raw <= 65535; raw += raw < 3000 || raw > 60000 ? 1 : 7) {
+      const float engineering = static_cast<float>(raw) * 0.1F;
+      const float back = engineering / 0.1F;
+      CHECK(whole("GM_REAL_UINT", "REAL", back) == raw);
+    }
+    for (const auto& [given, wanted] :
+         std::vector<std::pair<double, double>>{{0.49, 0},
+                                                {0.5, 1},
+                                                {1.5, 2},
+                                                {2.5, 3},
+                                                {-0.5, -1},
+                                                {-1.5, -2},
+                                                {-2.4, -2},
+                                                {-2.6, -3},
+                                                {1e30, 2147483647.0},
+                                                {-1e30, -2147483648.0}}) {
+      CHECK(whole("GM_LREAL_DINT", "LREAL", given) == wanted);
+    }
+  }
+}
+
+TEST_CASE("no number reaches a device as another one, and what is infinite is limited") {
+  const test::Exported exported = plan_of_types();
+  IecMachine machine(exported.file("st", "kiln.st"));
+  machine.set("send_values", {"BOOL", 1, {}});
+  std::map<std::string, int> at;
+  for (const Placed& p : placed()) at[point_name(p.type, p.order)] = p.at + written_from;
+  for (std::size_t t = 0; t < types.size(); ++t) {
+    const bool real = types[t].variable == "REAL" || types[t].variable == "LREAL";
+    if (!real) continue;
+    const std::string name = fmt::format("p{}_ABCD", t);
+    INFO(types[t].name << " " << name);
+    const auto first = [&]() -> std::uint16_t& {
+      return machine.memory.words[fmt::format("%MW{}", at.at(name))];
+    };
+    machine.set("gauge_w_" + name, {"#REAL", 1, {}});
+    machine.scan(0);
+    const auto before = machine.memory.words;
+    machine.set("gauge_w_" + name, {"#REAL", std::numeric_limits<long double>::quiet_NaN(), {}});
+    machine.scan(10);
+    CHECK(machine.memory.words == before);
+    machine.set("gauge_w_" + name, {"#REAL", std::numeric_limits<long double>::infinity(), {}});
+    machine.scan(20);
+    CHECK(machine.memory.words != before);
+    if (types[t].name == "f32") CHECK(first() == 0x7F7F);
+    if (types[t].name == "f64") CHECK(first() == 0x7FEF);
+  }
+}
+
+TEST_CASE("a heartbeat keeps its mean period, whatever the scan") {
+  const test::Exported demo = test::exported_demo();
+  const std::string source = demo.file("st", "loadout.st");
+  std::mt19937_64 random(3);
+  for (const int scan : {7, 8, 13, 0}) {  // 0: 5 to 15 ms
+    IecMachine machine(source);
+    machine.set("send_values", {"BOOL", 1, {}});
+    constexpr int length = 60'000;
+    int toggles = 0;
+    bool last = false;
+    for (int ms = 0; ms <= length;) {
+      machine.scan(ms);
+      const bool bit = (machine.memory.words["%MW11"] & 1) != 0;
+      toggles += bit != last ? 1 : 0;
+      last = bit;
+      ms += scan > 0 ? scan : 5 + static_cast<int>(random() % 11);
+    }
+    INFO(scan);
+    CHECK(toggles >= 119);  // each half second
+    CHECK(toggles <= 120);
+  }
 }

@@ -1,6 +1,7 @@
 #include "judge.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "checks/check.h"
@@ -227,8 +228,10 @@ Verdict Judge::judge(const Slip& slip, bool with_cures) const {
   if (const std::size_t dot = row.find('.'); dot != std::string::npos) {
     row = row.substr(dot + 1, row.find_first_of(". ", dot + 1) - dot - 1);
   }
+  std::map<std::string, std::size_t> rules;
   for (const model::Finding& f : found) {
     if (!is_grave(f)) continue;
+    ++rules[std::string(to_string(f.rule))];
     if (out.said.empty()) out.said = std::string(to_string(f.rule)) + " " + f.message;
     out.alarmed = true;
     ++out.findings;
@@ -242,6 +245,10 @@ Verdict Judge::judge(const Slip& slip, bool with_cures) const {
         })) {
       out.at_the_slip = true;
     }
+  }
+  for (const auto& [rule, count] : rules) {
+    out.rules += (out.rules.empty() ? "" : ", ") + rule;
+    if (count > 1) out.rules += " x" + std::to_string(count);
   }
   if (out.harms.empty()) {
     // it moves nothing otherwise, but contradicts itself: twice the same, or what makes no sense

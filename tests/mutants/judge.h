@@ -27,6 +27,7 @@ struct Verdict {
   bool at_the_slip = false;     // and it stands at the row or line that was changed, or names it
   std::size_t findings = 0;     // how many errors and warnings there are
   std::string said;             // the first of them
+  std::string rules;            // which there are, as "V01 x14, F09"
   Cured certain = Cured::untouched;
   Cured offers = Cured::untouched;
 };

@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include <array>
+#include <cerrno>
 #include <utility>
 
 namespace greymet::test {
@@ -45,14 +46,20 @@ Octets read_some(int fd) {
   return {buffer.begin(), buffer.begin() + count};
 }
 
+// What is left is dropped where nobody takes it any more.
 void write_all(int fd, const Octets& bytes) {
   std::size_t done = 0;
   while (done < bytes.size()) {
-    const ssize_t count = ::write(fd, bytes.data() + done, bytes.size() - done);
+    ssize_t count = ::send(fd, bytes.data() + done, bytes.size() - done, MSG_NOSIGNAL);
+    if (count < 0 && errno == ENOTSOCK) {
+      count = ::write(fd, bytes.data() + done, bytes.size() - done);
+    }
     if (count <= 0) return;
     done += static_cast<std::size_t>(count);
   }
 }
+
+constexpr int patience_ms = 4000;  // machines stand still at times
 
 const char* const hex = "0123456789ABCDEF";
 
@@ -164,9 +171,9 @@ Octets PlainMaster::ask(std::uint8_t unit, const Octets& pdu) {
     add_word_to(frame, static_cast<unsigned>(body.size()));
     frame.insert(frame.end(), body.begin(), body.end());
     write_all(fd_, frame);
-    Octets reply = receive(6, 1000);
+    Octets reply = receive(6, patience_ms);
     while (reply.size() >= 6 && reply.size() < 6 + word_in(reply, 4)) {
-      const Octets more = receive(1, 1000);
+      const Octets more = receive(1, patience_ms);
       if (more.empty()) return {};
       reply.insert(reply.end(), more.begin(), more.end());
     }
@@ -178,7 +185,7 @@ Octets PlainMaster::ask(std::uint8_t unit, const Octets& pdu) {
   Octets reply;
   while (true) {
     // the end is a silence, or CR LF
-    const Octets more = receive(1, reply.empty() ? 1000 : 60);
+    const Octets more = receive(1, reply.empty() ? patience_ms : 60);
     if (more.empty()) break;
     reply.insert(reply.end(), more.begin(), more.end());
     if (kind_ == Kind::ascii && reply.back() == '\n') break;
@@ -279,6 +286,7 @@ void PlainSlave::serve_tcp() {
   while (!over_) {
     if (!readable(fd_, 50)) continue;
     const int peer = ::accept4(fd_, nullptr, nullptr, SOCK_CLOEXEC);
+    busy_ = true;
     Octets waiting;
     while (!over_ && peer >= 0) {
       if (!readable(peer, 50)) continue;
@@ -302,6 +310,16 @@ void PlainSlave::serve_tcp() {
       }
     }
     if (peer >= 0) ::close(peer);
+    busy_ = false;
+  }
+}
+
+void PlainSlave::settle() const {
+  const auto idle = [this] { return !busy_ && !readable(fd_, 0); };
+  // twice, as one that is taken is neither waiting nor busy for a moment
+  for (int i = 0, quiet = 0; i < 1000 && quiet < 2; ++i) {
+    quiet = idle() ? quiet + 1 : 0;
+    ::usleep(10'000);
   }
 }
 

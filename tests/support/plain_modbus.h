@@ -31,7 +31,7 @@ class PlainMaster {
   PlainMaster& operator=(const PlainMaster&) = delete;
   ~PlainMaster();
 
-  // The reply PDU; empty if none comes within a second, or one that does not belong.
+  // The reply PDU; empty if none comes within some seconds, or one that does not belong.
   [[nodiscard]] Octets ask(std::uint8_t unit, const Octets& pdu);
   // Sends any bytes.
   void send_raw(const Octets& bytes) const;
@@ -62,6 +62,8 @@ class PlainSlave {
   // "127.0.0.1:40123", or the device.
   [[nodiscard]] const std::string& where() const { return where_; }
   void spoil(Spoil spoil) { spoil_ = std::move(spoil); }
+  // On TCP: waits until it has taken all that a master left behind who is gone.
+  void settle() const;
   std::map<unsigned, std::uint16_t> registers;  // set before anybody asks
   std::map<unsigned, bool> coils;
   std::atomic<unsigned> requests{0};
@@ -78,6 +80,7 @@ class PlainSlave {
   std::string where_;
   Spoil spoil_;
   std::atomic<bool> over_{false};
+  std::atomic<bool> busy_{false};  // with a connection
   std::thread thread_;
 };
 

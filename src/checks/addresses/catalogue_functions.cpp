@@ -10,8 +10,10 @@ namespace {
 
 constexpr std::array functions_rules{
     RuleEntry{
-        RuleCode::F01, Severity::error, "function code and area disagree",
-        "Each function reaches one area only; the wrong one reads other data or is refused.",
+        RuleCode::F01, Severity::error, "function code and area disagree, or its direction",
+        "Each function reaches one area only, and reads it or writes it; the wrong one moves other "
+        "data or is refused. A reading function with `from` alone, or a writing one with `into`, "
+        "contradicts itself: what else the row says is then not looked at.",
         R"({ name = "in", slave = "gauge", fc = 4, at = "40001", count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = "40001", count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         "Use the function that reaches this area, or the address in the area of this function.",
@@ -42,7 +44,7 @@ functions = [3, 4, 6]
               "V1.1b3 7",
               check_functions,
               Needs::plan,
-              {RuleCode::F01}},
+              {RuleCode::F01, RuleCode::V09}},
     RuleEntry{RuleCode::F05, Severity::error, "function not available on this controller model",
               "The controller cannot send what its model does not offer.",
               R"([controller.kiln]
@@ -60,17 +62,29 @@ model = "small.toml"
         "Use function 15 or 16 for more than one.", "V1.1b3 6.5, 6.6, 6.16", check_functions,
         Needs::plan},
     RuleEntry{
-        RuleCode::F07, Severity::error, "write to a read-only point",
+        RuleCode::F07,
+        Severity::error,
+        "write to a read-only point",
         "The slave refuses the write, or ignores it without a word.",
         R"({ name = "out", slave = "gauge", fc = 6, at = "serial", from = "%MW0", every = "1s" })",
         R"({ name = "out", slave = "gauge", fc = 6, at = "low", from = "%MW0", every = "1s" })",
-        "Write only points with access w or rw.", "", check_functions, Needs::plan},
+        "Write only points with access w or rw.",
+        "",
+        check_functions,
+        Needs::plan,
+        {RuleCode::V09}},
     RuleEntry{
-        RuleCode::F08, Severity::error, "read of a write-only point",
+        RuleCode::F08,
+        Severity::error,
+        "read of a write-only point",
         "What comes back is undefined, or the whole request is refused.",
         R"({ name = "in", slave = "gauge", fc = 3, at = "reset", into = "%MW0", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = "low", into = "%MW0", every = "1s", on_loss = "hold" })",
-        "Read only points with access r or rw.", "", check_functions, Needs::plan},
+        "Read only points with access r or rw.",
+        "",
+        check_functions,
+        Needs::plan,
+        {RuleCode::V09}},
     RuleEntry{
         RuleCode::F09,
         Severity::error,
@@ -87,7 +101,7 @@ holes = "refuse"
         "V1.1b3 7",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::V09, RuleCode::F17}},
     RuleEntry{
         RuleCode::F10,
         Severity::warning,
@@ -112,7 +126,7 @@ holes = "refuse"
         "",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::V01}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::V01, RuleCode::V09}},
     RuleEntry{
         RuleCode::F12,
         Severity::error,
@@ -124,7 +138,7 @@ holes = "refuse"
         "",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::D04}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::D04, RuleCode::V09}},
     RuleEntry{
         RuleCode::F13,
         Severity::warning,
@@ -157,7 +171,7 @@ holes = "refuse"
         "",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07, RuleCode::V09, RuleCode::F17}},
     RuleEntry{
         RuleCode::F16,
         Severity::warning,
@@ -170,7 +184,26 @@ holes = "refuse"
         "",
         check_addresses,
         Needs::plan,
-        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07}},
+        {RuleCode::F02, RuleCode::F06, RuleCode::F04, RuleCode::R07, RuleCode::V09, RuleCode::F17}},
+    RuleEntry{
+        RuleCode::F17,
+        Severity::warning,
+        "a number that looks like a reference",
+        "Without quotes 40101 is an offset, \"40101\" a reference: holding register 101. The one "
+        "beside the other in requests to one slave is mostly a pair of quotes forgotten. A note "
+        "where the plan says how the slave counts and all its requests are written so; silent "
+        "where its map lists the offset.",
+        R"([slave.meter]
+host = "10.20.0.39"
+{ name = "in", slave = "meter", fc = 3, at = 40301, count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        R"([slave.meter]
+host = "10.20.0.39"
+{ name = "in", slave = "meter", fc = 3, at = "40301", count = 2, into = "%MW0", every = "1s", on_loss = "hold" })",
+        "Quote references; say numbering = \"from-0\" at a slave with offsets as high as that.",
+        "",
+        check_references,
+        Needs::plan,
+        {RuleCode::R07, RuleCode::P05, RuleCode::F13, RuleCode::F10}},
 };
 
 }  // namespace

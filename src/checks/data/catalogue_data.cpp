@@ -85,14 +85,15 @@ word_order = "ABCD"
         RuleCode::D08, Severity::warning, "a command given again and again",
         "A reset, an acknowledgement or a tare that is written with every period is given with "
         "every period: the fault that it hides comes back unseen. Said of requests that write "
-        "nothing else.",
+        "nothing else. One that only the start gives is rarely meant so either.",
         R"({ name = "out", slave = "gauge", fc = 6, at = "reset", from = "%MW0", every = "1s" })",
         R"({ name = "out", slave = "gauge", fc = 6, at = "reset", from = "%MW0", on = "%MX0", min_gap = "1s" })",
         "Give it once, on a bit of the program.", "", check_meanings, Needs::plan},
     RuleEntry{
         RuleCode::D09, Severity::warning, "memory that wears, written by the clock",
         "Setpoints of many devices are kept in an EEPROM that stands some 100,000 writes. Said "
-        "where a map's note tells it (EEPROM, flash, non-volatile, write cycles).",
+        "where a map's column `wears` or its note tells it (EEPROM, flash, non-volatile, write "
+        "cycles).",
         R"(point,area,address,type,access,note
 limit,hr,10,u16,rw,kept in EEPROM
 
@@ -102,6 +103,32 @@ limit,hr,10,u16,rw,
 
 { name = "out", slave = "gauge", fc = 6, at = 10, from = "%MW0", every = "1s" })",
         "Write it when it changes.", "", check_meanings, Needs::plan},
+    RuleEntry{
+        RuleCode::D10, Severity::warning, "one word sent as two quantities",
+        "The same word of memory goes to two points that take it for different things: another "
+        "type, factor, unit, or ranges that do not meet. One of them gets a value that is not its.",
+        R"({ name = "one", slave = "pump", fc = 6, at = 0, from = "%MW0", every = "1s" }
+{ name = "two", slave = "pump", fc = 6, at = 1, from = "%MW0", every = "1s" })",
+        R"({ name = "one", slave = "pump", fc = 6, at = 0, from = "%MW0", every = "1s" }
+{ name = "two", slave = "pump", fc = 6, at = 1, from = "%MW1", every = "1s" })",
+        "Give each its own word.", "", check_meanings, Needs::plan,
+        RuleCodes{RuleCode::V03, RuleCode::V09, RuleCode::F01, RuleCode::F02, RuleCode::F06,
+                  RuleCode::F10, RuleCode::F13, RuleCode::M13}},
+    RuleEntry{
+        RuleCode::D11, Severity::error, "a value that is always sent, and is none or does not stay",
+        "What `value` says is a constant of the program: it has to be a value of its point's type, "
+        "within the range that the map states, and nothing else may put another one into the "
+        "memory that is sent.",
+        R"(point,area,address,type,min,max
+speed,hr,10,u16,0,50
+
+{ name = "out", slave = "gauge", fc = 6, at = 10, from = "%MW0", every = "1s", value = 60 })",
+        R"(point,area,address,type,min,max
+speed,hr,10,u16,0,50
+
+{ name = "out", slave = "gauge", fc = 6, at = 10, from = "%MW0", every = "1s", value = 45 })",
+        "Correct the value, or leave `value` out where the program decides it.", "",
+        check_constants, Needs::plan, RuleCodes{RuleCode::M07}},
 };
 
 }  // namespace

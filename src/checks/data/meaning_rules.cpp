@@ -1,11 +1,12 @@
 // What names, notes and orders say of values beyond their addresses: orders of words where no tags
-// tell (D07), commands that are given again and again (D08), memory that wears (D09), and what must
-// not be held when it is lost (H12).
+// tell (D07), commands that are given again and again (D08), memory that wears (D09), one word for
+// two quantities (D10), and what must not be held when it is lost (H12).
 #include <algorithm>
 #include <array>
 #include <cctype>
 #include <map>
 #include <set>
+#include <tuple>
 
 #include "checks/rules.h"
 #include "common/cure_edits.h"
@@ -59,7 +60,7 @@ constexpr std::array<std::string_view, 7> wearing{"eeprom", "flash",      "nonvo
 // Full words, and "non-volatile", "write cycles".
 bool wears(const Point& point) {
   const std::string note = model::in_small_letters(point.note);
-  return any_of_words(words_of(point.note), wearing) ||
+  return point.wears || any_of_words(words_of(point.note), wearing) ||
          note.find("non-volatile") != std::string::npos ||
          note.find("non volatile") != std::string::npos ||
          note.find("write cycles") != std::string::npos;
@@ -78,6 +79,7 @@ class Meanings {
         check_order(t, *map, *t.write, false);
         check_commands(t, *map);
         check_wear(t, *map);
+        check_shared_word(t, *map);
       }
       if (t.read) check_safety(t, *map);
     }
@@ -136,12 +138,25 @@ class Meanings {
 
   // D08: of a block that is nothing else
   void check_commands(const model::ExchangeTransaction& t, const RegisterMap& map) {
-    if (t.trigger.kind != TriggerKind::cyclic && t.trigger.kind != TriggerKind::continuous) return;
+    if (t.trigger.kind != TriggerKind::cyclic && t.trigger.kind != TriggerKind::continuous &&
+        t.trigger.kind != TriggerKind::on_start) {
+      return;
+    }
     const auto all = points(map, *t.write);
     const bool commands = !all.empty() && std::all_of(all.begin(), all.end(), [](const Point* p) {
       return any_of_words(words_of(p->name), commands_given_once);
     });
     if (!commands) return;
+    if (t.trigger.kind == TriggerKind::on_start) {
+      report(out_, RuleCode::D08, Severity::warning, place_or(declared(t).on, declared(t).place),
+             subject_of(declared(t)),
+             fmt::format("gives the command '{}' when the controller starts, and never again",
+                         all.front()->name),
+             "give it when the program wants it: on = \"<bit>\" with a min_gap; or accept it if "
+             "only the start shall give it",
+             {{all.front()->place, "the point is listed here"}});
+      return;
+    }
     report(out_, RuleCode::D08, Severity::warning, place_or(declared(t).every, declared(t).place),
            subject_of(declared(t)),
            fmt::format("gives the command '{}' {}, as long as the program does not take it back",
@@ -165,13 +180,74 @@ class Meanings {
       if (days > 20 * 365) return;
       report(out_, RuleCode::D09, Severity::warning, place_or(declared(t).every, declared(t).place),
              subject_of(declared(t)),
-             fmt::format("writes '{}' every {}, whose note says that it wears: 100,000 writes are "
+             fmt::format("writes '{}' every {}, which wears: 100,000 writes are "
                          "done in {:.0f} days",
                          p->name, to_text(t.trigger.period), std::ceil(days)),
              "write it when it changes: on = \"change\" with a min_gap",
-             {{p->place, "the note is here"}});
+             {{p->place, "the point is listed here"}});
       return;
     }
+  }
+
+  // D10: words of memory that two writes send, as different quantities
+  void check_shared_word(const model::ExchangeTransaction& t, const RegisterMap& map) {
+    if (!t.from || is_bit_area(t.write->area)) return;
+    for (const Point* p : points(map, *t.write)) {
+      const Extent value = extent_of(*p);
+      const bool whole = value.first >= t.write->offset && value.end <= t.write->extent().end;
+      if (!whole || p->type.kind == TypeKind::text || p->type.kind == TypeKind::bits ||
+          p->type.kind == TypeKind::boolean) {
+        continue;
+      }
+      const std::uint64_t first =
+          t.from->bits.first + (value.first - t.write->offset) * bits_per_word;
+      const auto [at, is_new] =
+          sent_.try_emplace({t.controller, t.from->bits.store, first}, Sent{&t, p});
+      if (is_new || at->second.point == p) continue;
+      report_shared_word(t, *p, at->second, {t.from->bits.store, first, first + bits_per_word});
+    }
+  }
+
+  struct Sent {
+    const model::ExchangeTransaction* t = nullptr;
+    const Point* point = nullptr;
+  };
+  void report_shared_word(const model::ExchangeTransaction& t, const Point& p, const Sent& other,
+                          const BitRange& bits) {
+    const std::string difference = quantity_difference(p, *other.point);
+    if (difference.empty()) return;
+    const auto name = [&](const model::ExchangeTransaction& each, const Point& point) {
+      return fmt::format("{}.{}", plan_.plan.slaves[each.target.index].name, point.name);
+    };
+    report(out_, RuleCode::D10, Severity::warning, place_or(declared(t).from, declared(t).place),
+           subject_of(declared(t)),
+           fmt::format("sends {} to '{}', which {} sends to '{}': {}",
+                       plan_.layouts[t.controller].name_of(bits), name(t, p),
+                       declared(*other.t).name, name(*other.t, *other.point), difference),
+           "give each its own word, converted for it",
+           {{p.place, "this point is here"}, {other.point->place, "the other point is here"}});
+  }
+
+  // "factor 0.1 here, 0.01 there"; nothing where a raw value means the same to both.
+  [[nodiscard]] static std::string quantity_difference(const Point& here, const Point& there) {
+    if (!(here.type == there.type)) {
+      return fmt::format("{} here, {} there", to_text(here.type), to_text(there.type));
+    }
+    if (here.factor != there.factor) {
+      return fmt::format("factor {} here, {} there", here.factor, there.factor);
+    }
+    if (here.offset != there.offset) {
+      return fmt::format("offset {} here, {} there", here.offset, there.offset);
+    }
+    if (!here.unit.empty() && !there.unit.empty() && here.unit != there.unit) {
+      return fmt::format("{} here, {} there", here.unit, there.unit);
+    }
+    const bool ranges = here.min && here.max && there.min && there.max;
+    if (ranges && (*here.min > *there.max || *there.min > *here.max)) {
+      return fmt::format("{} to {} here, {} to {} there", *here.min, *here.max, *there.min,
+                         *there.max);
+    }
+    return {};
   }
 
   // H12
@@ -201,6 +277,8 @@ class Meanings {
   const model::ResolvedPlan& plan_;
   Findings& out_;
   std::map<std::pair<std::size_t, std::size_t>, Order> orders_;  // by slave and controller
+  // By controller, store and first bit of what is sent.
+  std::map<std::tuple<std::size_t, std::size_t, std::uint64_t>, Sent> sent_;
 };
 
 }  // namespace

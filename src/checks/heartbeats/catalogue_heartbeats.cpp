@@ -156,6 +156,18 @@ heartbeats = [ { name = "alive", from = "kiln", bit = "%MW90.0", toggle = "1s", 
 heartbeats = [ { name = "alive", from = "kiln", bit = "%MW90.0", toggle = "1s", to = "loadout", watch = "3s", react = "5s", on_loss = "alarm" } ])",
         "Say what happens: on_loss = \"stop\" or \"alarm\".", "", check_idle_heartbeats,
         Needs::plan},
+    RuleEntry{
+        RuleCode::H14, Severity::note, "one read of a slave that is lost otherwise",
+        "A slave is lost as a whole. Where all its reads but one are held, and that one is zeroed, "
+        "the program sees half a machine. Reactions that all keep the values, as hold and "
+        "alarm do, are alike here.",
+        R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s", on_loss = "alarm" }
+{ name = "b", slave = "gauge", fc = 3, at = 4, count = 4, into = "%MW4", every = "1s", on_loss = "alarm" }
+{ name = "c", slave = "gauge", fc = 3, at = 40, count = 5, into = "%MW8", every = "1s", on_loss = "zero" })",
+        R"({ name = "a", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW0", every = "1s", on_loss = "alarm" }
+{ name = "b", slave = "gauge", fc = 3, at = 4, count = 4, into = "%MW4", every = "1s", on_loss = "alarm" }
+{ name = "c", slave = "gauge", fc = 3, at = 40, count = 5, into = "%MW8", every = "1s", on_loss = "alarm" })",
+        "Make them alike, or accept it.", "", check_odd_losses, Needs::plan},
 };
 
 }  // namespace

@@ -1,5 +1,6 @@
 // Family H, second half: slaves' own watchdogs (H07, H11), and what happens to data on loss (H08).
 #include <algorithm>
+#include <map>
 
 #include "checks/rules.h"
 #include "common/cure_edits.h"
@@ -151,6 +152,44 @@ void check_on_loss(const RuleInput& in, Findings& out) {
     report(out, RuleCode::H08, Severity::warning, declared.place, subject_of(declared),
            "nothing says what the program does with this data when the slave is lost",
            "add on_loss = \"hold\", \"zero\", \"alarm\", \"warn\", \"stop\" or \"none\"");
+  }
+}
+
+// H14: of one slave, a read whose values go to zero or stop the program, while all others keep
+// theirs, or the other way round
+bool keeps_values(model::OnLoss reaction) {
+  return reaction != model::OnLoss::zero && reaction != model::OnLoss::stop;
+}
+void check_odd_losses(const RuleInput& in, Findings& out) {
+  struct Read {
+    std::size_t transaction = 0;
+    model::OnLoss on_loss{};
+  };
+  std::map<std::pair<std::size_t, std::size_t>, std::vector<Read>> by_slave;  // and controller
+  for (const model::ExchangeTransaction& t : in.plan.exchange.transactions) {
+    if (!t.read || !t.on_loss || t.target.is_peer) continue;
+    by_slave[{t.target.index, t.controller}].push_back({t.transaction, *t.on_loss});
+  }
+  for (const auto& [key, reads] : by_slave) {
+    std::map<model::OnLoss, std::size_t> counts;
+    for (const Read& read : reads) ++counts[read.on_loss];
+    constexpr std::size_t least_others = 2;
+    if (counts.size() != 2) continue;
+    for (const Read& read : reads) {
+      const auto other = std::find_if(counts.begin(), counts.end(),
+                                      [&](const auto& each) { return each.first != read.on_loss; });
+      if (counts[read.on_loss] != 1 || other->second < least_others ||
+          keeps_values(read.on_loss) == keeps_values(other->first)) {
+        continue;
+      }
+      const model::Transaction& declared = in.plan.declared(in.plan.transactions[read.transaction]);
+      report(out, RuleCode::H14, Severity::note, place_or(declared.on_loss, declared.place),
+             subject_of(declared),
+             fmt::format("when {} is lost this says \"{}\", its {} other reads say \"{}\"",
+                         in.plan.plan.slaves[key.first].name, to_string(read.on_loss),
+                         other->second, to_string(other->first)),
+             "one slave is lost as a whole: make them alike; or accept it if these values differ");
+    }
   }
 }
 

@@ -78,6 +78,23 @@ speed,hr,0,u16,1,0,3.600)",
               R"(point,area,address,type,factor,min,max
 speed,hr,0,u16,1,0,3600)",
               "Write the number without signs for thousands.", "", check_maps, Needs::plan},
+    RuleEntry{RuleCode::R09,
+              Severity::note,
+              "a map that begins at 1, counted from 0",
+              "Where the plan does not say how a manual counts, 0 is taken for the first register. "
+              "A table in which no area has an address 0 was mostly counted from 1: then every "
+              "request reads its neighbour.",
+              R"(point,area,address,type
+speed,hr,1,u16
+flow,hr,2,u16)",
+              R"(point,area,address,type
+speed,hr,0,u16
+flow,hr,1,u16)",
+              "Say numbering = \"from-1\" or \"from-0\" at the slave.",
+              "",
+              check_map_use,
+              Needs::plan,
+              {RuleCode::R06}},
 };
 
 }  // namespace

@@ -1,5 +1,6 @@
-// Family R, second half: what slaves make of their maps (R06, R07).
+// Family R, second half: what slaves make of their maps (R06, R07, R09).
 #include <algorithm>
+#include <array>
 #include <map>
 
 #include "checks/rules.h"
@@ -161,6 +162,19 @@ bool fits_all(const RegisterMap& map, const std::vector<const DeviceBlock*>& blo
   });
 }
 
+// The same addresses are points of its own map, in other areas: the functions are wrong (F15).
+bool fits_other_areas(const RegisterMap& map, const std::vector<const DeviceBlock*>& blocks) {
+  return std::all_of(blocks.begin(), blocks.end(), [&](const DeviceBlock* b) {
+    const Extent e = b->extent();
+    constexpr std::array areas{model::Area::coil, model::Area::discrete_input,
+                               model::Area::input_register, model::Area::holding_register};
+    return std::any_of(areas.begin(), areas.end(), [&](model::Area area) {
+      return area != b->area && map.point_starts_at(area, e.first) &&
+             map.point_ends_at(area, e.end) && map.holes_in(area, e).empty();
+    });
+  });
+}
+
 // At most a tenth of what the blocks cover is listed.
 bool misses(const RegisterMap& map, const std::vector<const DeviceBlock*>& blocks) {
   std::size_t covered = 0;
@@ -183,7 +197,7 @@ std::vector<std::vector<std::size_t>> better_maps(const ResolvedPlan& plan,
   for (std::size_t s = 0; s < better.size(); ++s) {
     const RegisterMap* own = map_of(plan, s);
     if (own == nullptr || own->points().empty() || blocks[s].empty()) continue;
-    if (!misses(*own, blocks[s])) continue;
+    if (!misses(*own, blocks[s]) || fits_other_areas(*own, blocks[s])) continue;
     const std::size_t most = std::min(plan.plan.maps.size(), model::most_names_compared);
     for (std::size_t m = 0; m < most; ++m) {
       const RegisterMap& other = plan.plan.maps[m];
@@ -207,10 +221,43 @@ std::ptrdiff_t count_of_blocks(const RuleInput& in, std::size_t slave) {
                        });
 }
 
+// R09: nobody said how its manual counts, and no area of its map has an address 0
+void check_first_address(const RuleInput& in, Findings& out) {
+  for (std::size_t s = 0; s < in.plan.plan.slaves.size(); ++s) {
+    const model::Slave& slave = in.plan.plan.slaves[s];
+    const RegisterMap* map = map_of(in.plan, s);
+    if (map == nullptr || map->points().size() < 2 || slave.numbering ||
+        slave.refused.contains("numbering") || map->misreads("address")) {
+      continue;
+    }
+    std::map<model::Area, std::uint32_t> least;
+    for (const model::Point& p : map->points()) {
+      const std::uint32_t first = extent_of(p).first;
+      const auto [at, is_new] = least.try_emplace(p.address.area, first);
+      at->second = std::min(at->second, first);
+    }
+    const bool from_1 =
+        std::any_of(least.begin(), least.end(),
+                    [](const auto& each) { return each.second == 1; }) &&
+        std::none_of(least.begin(), least.end(), [](const auto& each) { return each.second == 0; });
+    if (!from_1) continue;
+    report(out, RuleCode::R09, Severity::note, slave.map_file->place, subject_of(slave),
+           fmt::format("the lowest address in {} is 1, and it is assumed to count from 0",
+                       slave.map_file->value),
+           {});
+    add_fix(out.back(),
+            {"write numbering = \"from-1\" if its manual counts so, else \"from-0\"",
+             {{slave.place, {}, model::EditKind::set_keys, {{"numbering", "\"from-1\""}}}},
+             false,
+             true});
+  }
+}
+
 }  // namespace
 
 void check_map_use(const RuleInput& in, Findings& out) {
   SharedMapRules(in.plan, out).check();
+  check_first_address(in, out);
   // R07
   for (std::size_t s = 0; s < in.better_maps.size(); ++s) {
     if (in.better_maps[s].empty()) continue;

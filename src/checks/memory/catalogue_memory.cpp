@@ -90,7 +90,7 @@ constexpr std::array memory_rules{
         "",
         check_packing,
         Needs::plan,
-        {RuleCode::S04}},
+        {RuleCode::S04, RuleCode::V09}},
     RuleEntry{RuleCode::M08,
               Severity::error,
               "32-bit value at an odd word",
@@ -105,7 +105,7 @@ model = "small.toml"
               "",
               check_packing,
               Needs::plan,
-              {RuleCode::F10, RuleCode::F13, RuleCode::V01}},
+              {RuleCode::F10, RuleCode::F13, RuleCode::V01, RuleCode::V09}},
     RuleEntry{
         RuleCode::M09, Severity::warning, "one value fetched by two requests",
         "Between the two requests the value may change: the halves do not belong together.",

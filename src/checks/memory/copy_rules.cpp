@@ -169,7 +169,7 @@ class CopyRules {
     for (const MemoryUse* use : sources) {
       std::erase_if(open, [&](const MemoryUse* o) { return !overlap(o->bits, use->bits); });
       const auto other = std::find_if(open.rbegin(), open.rend(), [&](const MemoryUse* o) {
-        return overlaps_in_part(*o, *use);
+        return overlaps_in_part(*o, *use) && !bring_the_same(*o, *use);
       });
       if (other != open.rend()) report_sources(c, **other, *use);
       open.push_back(use);
@@ -182,6 +182,23 @@ class CopyRules {
     const bool a_inside = b.bits.first <= a.bits.first && a.bits.end <= b.bits.end;
     const bool b_inside = a.bits.first <= b.bits.first && b.bits.end <= a.bits.end;
     return !((a_inside || b_inside) && (a.relays || b.relays));
+  }
+
+  // Each shared word goes to the same register of the same slave: M04 speaks of that.
+  [[nodiscard]] bool bring_the_same(const MemoryUse& a, const MemoryUse& b) const {
+    const ResolvedTransaction& first = plan_.transactions[a.owner];
+    const ResolvedTransaction& second = plan_.transactions[b.owner];
+    if (!first.write || !second.write || !first.target || first.target != second.target ||
+        first.write->area != second.write->area) {
+      return false;
+    }
+    const std::int64_t unit =
+        model::is_bit_area(first.write->area) ? 1 : static_cast<std::int64_t>(bits_per_word);
+    const auto distance = [&](const MemoryUse& use, const DeviceBlock& block) {
+      return static_cast<std::int64_t>(block.offset) * unit -
+             static_cast<std::int64_t>(use.bits.first);
+    };
+    return distance(a, *first.write) == distance(b, *second.write);
   }
 
   void report_sources(std::size_t c, const MemoryUse& a, const MemoryUse& b) {

@@ -82,14 +82,20 @@ port = 502)",
               "Leave port out, unless the device is set to another one.", "TCP 4.2", check_network,
               Needs::plan},
     RuleEntry{
-        RuleCode::N08, Severity::note, "unit of a slave with its own connection",
+        RuleCode::N08,
+        Severity::note,
+        "unit of a slave with its own connection",
         "Without a serial line behind it a slave is told apart by its address; 255 is recommended "
         "as unit, 0 is accepted, too. Silent for several units at one host and port.",
         R"([slave.air]
 unit = 7)",
         R"([slave.air]
 unit = 255)",
-        "Write 255, unless the manual names another one.", "TCP 4.4", check_network, Needs::plan},
+        "Write 255, unless the manual names another one.",
+        "TCP 4.4",
+        check_network,
+        Needs::plan,
+        {RuleCode::N12}},
     RuleEntry{RuleCode::N09, Severity::error, "invalid host or port",
               "What is no address cannot be connected to.",
               R"([slave.air]

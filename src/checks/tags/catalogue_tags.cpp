@@ -8,11 +8,13 @@ namespace greymet::checks::internal {
 
 namespace {
 
-constexpr RuleCodes causes_on_the_way{RuleCode::F10, RuleCode::F12, RuleCode::F13,
-                                      RuleCode::M03, RuleCode::R07, RuleCode::N12};
+constexpr RuleCodes causes_on_the_way{RuleCode::F01, RuleCode::F02, RuleCode::F06, RuleCode::F10,
+                                      RuleCode::F12, RuleCode::F13, RuleCode::M03, RuleCode::M07,
+                                      RuleCode::M11, RuleCode::R07, RuleCode::N12, RuleCode::V09};
 
-constexpr RuleCodes sent_otherwise{RuleCode::F10, RuleCode::F12, RuleCode::F13,
-                                   RuleCode::M02, RuleCode::M03, RuleCode::R07};
+constexpr RuleCodes sent_otherwise{RuleCode::F01, RuleCode::F02, RuleCode::F06, RuleCode::F10,
+                                   RuleCode::F12, RuleCode::F13, RuleCode::M02, RuleCode::M03,
+                                   RuleCode::M07, RuleCode::R07, RuleCode::V09};
 
 constexpr std::array tag_rules{
     RuleEntry{
@@ -130,7 +132,8 @@ tag,address,type,from
 speed,%MW100,INT,pump.speed
 power,%MW101,UINT,pump.power)",
         "Add the tags, read less, or accept it and say why.", "", check_tag_memory, Needs::plan,
-        RuleCodes{RuleCode::V01, RuleCode::V03, RuleCode::F10, RuleCode::F13, RuleCode::R07}},
+        RuleCodes{RuleCode::V01, RuleCode::V03, RuleCode::F10, RuleCode::F13, RuleCode::R07,
+                  RuleCode::V09}},
     RuleEntry{
         RuleCode::V07, Severity::warning, "a bit that the program must know is no tag",
         "Triggers, gates and heartbeats are set by the program, status bits are read by it: under "
@@ -167,7 +170,31 @@ tags = "tags.csv"
 tag,address,type,from,max_age
 speed,%MW100,INT,pump.speed,500ms)",
         "A shorter period for the step that takes longest, or a larger max_age.", "",
-        check_tag_ages, Needs::timing, RuleCodes{RuleCode::V01}},
+        check_tag_ages, Needs::timing, RuleCodes{RuleCode::V01, RuleCode::V09}},
+    RuleEntry{
+        RuleCode::V09, Severity::error, "a request in the place of another",
+        "The tags in its memory take other registers than it brings, or mean others than it "
+        "writes: another slave, another area, other addresses. Nothing serves them, and one word "
+        "in one row is the reason. Of a single tag nobody knows which end is wrong: its cure is a "
+        "question.",
+        R"([controller.kiln]
+tags = "tags.csv"
+{ name = "in", slave = "pump", fc = 3, at = 0, count = 4, into = "%MW100", every = "1s", on_loss = "hold" }
+
+tag,address,type,from
+moisture,%MW100,REAL,gauge.moisture
+temp,%MW102,REAL,gauge.temp)",
+        R"([controller.kiln]
+tags = "tags.csv"
+{ name = "in", slave = "gauge", fc = 3, at = 0, count = 4, into = "%MW100", every = "1s", on_loss = "hold" }
+
+tag,address,type,from
+moisture,%MW100,REAL,gauge.moisture
+temp,%MW102,REAL,gauge.temp)",
+        "Correct the slave, the function or the address of the request, whichever is wrong.", "",
+        check_tags, Needs::plan,
+        RuleCodes{RuleCode::F10, RuleCode::F13, RuleCode::F02, RuleCode::F06, RuleCode::R07,
+                  RuleCode::N12}},
 };
 
 }  // namespace

@@ -48,6 +48,12 @@ void ShiftedBlocks::exact(const model::ValueMove& by, std::size_t controller, bo
   groups_[key_of(by, controller, is_from)].has_exact = true;
 }
 
+bool ShiftedBlocks::is_exact(const model::ValueMove& by, std::size_t controller,
+                             bool is_from) const {
+  const auto group = groups_.find(key_of(by, controller, is_from));
+  return group != groups_.end() && group->second.has_exact;
+}
+
 std::optional<std::int64_t> ShiftedBlocks::distance(const Shift& shift) const {
   const model::BitRange& own = plan_.tags[shift.tag].memory->bits;
   if (own.store != shift.there.store) return std::nullopt;

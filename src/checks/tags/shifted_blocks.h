@@ -39,6 +39,9 @@ class ShiftedBlocks {
   // A tag of this step in that controller gets its value: the block as a whole is not shifted.
   void exact(const model::ValueMove& by, std::size_t controller, bool is_from);
 
+  [[nodiscard]] bool is_exact(const model::ValueMove& by, std::size_t controller,
+                              bool is_from) const;
+
   // Reports the blocks of which two tags or more agree about the shift and none contradicts; the
   // others are lone(). Returns the tags that get nothing so, each with the finding that says it.
   [[nodiscard]] std::vector<std::pair<std::size_t, std::size_t>> report(model::Findings& out);

@@ -15,8 +15,8 @@ namespace {
 class Arrival {
  public:
   Arrival(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks,
-          SwappedBlocks& orders)
-      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders) {}
+          SwappedBlocks& orders, LostBlocks& lost)
+      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders), lost_(lost) {}
 
   void check_from(std::size_t index) {
     const ResolvedTag& tag = plan_.tags[index];
@@ -207,6 +207,7 @@ class Arrival {
                                    : "add a transaction that brings it, or correct `from`";
     }
     ends_.concern_all(finding, end);
+    lost_.add(index, true, ends_.last_finding());
     ends_.failed(index, ends_.last_finding(), true);
   }
 
@@ -258,13 +259,14 @@ class Arrival {
   const model::ResolvedPlan& plan_;
   ShiftedBlocks& blocks_;
   SwappedBlocks& orders_;
+  LostBlocks& lost_;
 };
 
 }  // namespace
 
 void check_arrival(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks, SwappedBlocks& orders) {
-  Arrival(ends, plan, blocks, orders).check_from(tag);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders, LostBlocks& lost) {
+  Arrival(ends, plan, blocks, orders, lost).check_from(tag);
 }
 
 }  // namespace greymet::checks::internal

@@ -226,6 +226,10 @@ void TagEnds::report_elsewhere(const Shift& shift, const ShiftedBlocks& blocks) 
       {{step_place(shift.by), shift.is_from ? "it is brought from here" : "it is sent from here"},
        {end_place(end), "the other end"}});
   finding.concerns = shift.concerns;
+  if (!blocks.is_exact(shift.by, tag.controller, shift.is_from)) {
+    finding.about =
+        fmt::format("{} {} {}", static_cast<int>(shift.by.kind), shift.by.index, shift.is_from);
+  }
   if (copy) {
     finding.concerns.push_back(
         {{model::SubjectKind::copy, std::to_string(plan_.copies[*copy].declared + 1)}});

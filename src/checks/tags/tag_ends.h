@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "checks/rules.h"
+#include "lost_blocks.h"
 #include "model/memory_use.h"
 #include "model/value_trace.h"
 #include "shifted_blocks.h"
@@ -113,9 +114,9 @@ class TagEnds {
 // what comes in another order to `orders`. That something does not come is not said where the tag
 // is unsure.
 void check_arrival(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks, SwappedBlocks& orders);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders, LostBlocks& lost);
 // V03 and V04 of one tag with `to`; the same.
 void check_sending(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks, SwappedBlocks& orders);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders, LostBlocks& lost);
 
 }  // namespace greymet::checks::internal

@@ -1,5 +1,6 @@
 // Family V, what moves: values that do not arrive where the program looks for them (V01) or as what
-// it takes them for (V02, V04), and what it means to send (V03).
+// it takes them for (V02, V04), and what it means to send (V03); requests that take another's place
+// (V09).
 #include <algorithm>
 
 #include "checks/rules.h"
@@ -64,16 +65,20 @@ void check_tags(const RuleInput& in, model::Findings& out) {
   internal::TagEnds ends(in, out);
   internal::ShiftedBlocks blocks(plan);
   internal::SwappedBlocks orders;
+  internal::LostBlocks lost(plan);
   for (std::size_t i = 0; i < plan.tags.size(); ++i) {
     if (in.stop.stop_requested()) return;
     const ResolvedTag& tag = plan.tags[i];
     if (!tag.memory) continue;
-    if (tag.from && !ends.has_wrong_map(*tag.from)) check_arrival(ends, plan, i, blocks, orders);
+    if (tag.from && !ends.has_wrong_map(*tag.from)) {
+      check_arrival(ends, plan, i, blocks, orders, lost);
+    }
     if (tag.to && !ends.has_wrong_map(*tag.to) && !is_judged_there(plan, tag)) {
-      check_sending(ends, plan, i, blocks, orders);
+      check_sending(ends, plan, i, blocks, orders, lost);
     }
   }
   for (const auto& [tag, finding] : blocks.report(out)) ends.failed(tag, finding, false);
+  lost.report(blocks, out);
   for (const internal::Shift& shift : blocks.lone()) ends.report_elsewhere(shift, blocks);
   for (const auto& slips : orders.blocks()) report_block_order(ends, plan, slips, out);
   for (const OrderSlip& slip : orders.lone()) ends.report_order(slip);

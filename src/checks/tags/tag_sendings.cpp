@@ -15,8 +15,8 @@ namespace {
 class Sending {
  public:
   Sending(TagEnds& ends, const model::ResolvedPlan& plan, ShiftedBlocks& blocks,
-          SwappedBlocks& orders)
-      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders) {}
+          SwappedBlocks& orders, LostBlocks& lost)
+      : ends_(ends), plan_(plan), blocks_(blocks), orders_(orders), lost_(lost) {}
 
   void check_to(std::size_t index) {
     const ResolvedTag& tag = plan_.tags[index];
@@ -138,6 +138,7 @@ class Sending {
                     : std::string("add a transaction that writes it, or correct `to`"),
         {{ends_.end_place(end), "the other end"}});
     ends_.concern_all(finding, end);
+    lost_.add(index, false, ends_.last_finding());
   }
 
   // The transaction writes some of where the value should go.
@@ -181,13 +182,14 @@ class Sending {
   const model::ResolvedPlan& plan_;
   ShiftedBlocks& blocks_;
   SwappedBlocks& orders_;
+  LostBlocks& lost_;
 };
 
 }  // namespace
 
 void check_sending(TagEnds& ends, const model::ResolvedPlan& plan, std::size_t tag,
-                   ShiftedBlocks& blocks, SwappedBlocks& orders) {
-  Sending(ends, plan, blocks, orders).check_to(tag);
+                   ShiftedBlocks& blocks, SwappedBlocks& orders, LostBlocks& lost) {
+  Sending(ends, plan, blocks, orders, lost).check_to(tag);
 }
 
 }  // namespace greymet::checks::internal

@@ -19,7 +19,9 @@ constexpr std::array time_rules{
         "Longer periods, fewer or longer requests, a higher baud, or another line.", "",
         check_times, Needs::timing},
     RuleEntry{
-        RuleCode::T02, Severity::error, "period missed, or not guaranteed",
+        RuleCode::T02,
+        Severity::error,
+        "period missed, or not guaranteed",
         "An error where releases are lost although all slaves are well; a warning where that needs "
         "requests as often as `min_gap` allows, and where the bound "
         "on its response exceeds the period.",
@@ -27,10 +29,15 @@ constexpr std::array time_rules{
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "slow", slave = "pump", fc = 3, at = 0, count = 100, into = "%MW100", every = "10s", on_loss = "hold" })",
-        "A period that the bound allows, or shorter requests beside it.", "", check_times,
-        Needs::timing},
+        "A period that the bound allows, or shorter requests beside it.",
+        "",
+        check_times,
+        Needs::timing,
+        {RuleCode::S09}},
     RuleEntry{
-        RuleCode::T03, Severity::error, "timeout shorter than the longest reply",
+        RuleCode::T03,
+        Severity::error,
+        "timeout shorter than the longest reply",
         "A slow but healthy answer is thrown away, asked for again, and meets the next "
         "request: on a line it is taken for the reply of whoever is asked by then. Counted from "
         "the end of the request to the last byte of the reply (`timeout_to`: or the first).",
@@ -40,8 +47,11 @@ timeout = "30ms"
         R"([line.north]
 timeout = "200ms"
 { name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
-        "A timeout that the slowest healthy answer meets.", "V1.02 2.4.1", check_times,
-        Needs::timing},
+        "A timeout that the slowest healthy answer meets.",
+        "V1.02 2.4.1",
+        check_times,
+        Needs::timing,
+        {RuleCode::S09}},
     RuleEntry{
         RuleCode::T04, Severity::warning, "one silent slave stalls the others",
         "Each failed request takes (1 + retries) timeouts, and all others on the line wait. "
@@ -64,14 +74,20 @@ timeout = "200ms"
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })",
         "A period of at least one scan, in steps of the model.", "", check_times, Needs::timing},
     RuleEntry{
-        RuleCode::T06, Severity::note, "releases coincide",
+        RuleCode::T06,
+        Severity::note,
+        "releases coincide",
         "Transactions released at the same instant wait for each other for nothing; other phases "
         "cost nothing and shorten the wait.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" }
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", phase = "500ms", on_loss = "hold" })",
-        "The phases that the message proposes.", "", check_phases, Needs::timing},
+        "The phases that the message proposes.",
+        "",
+        check_phases,
+        Needs::timing,
+        {RuleCode::S09}},
     RuleEntry{
         RuleCode::T07, Severity::warning, "tries take longer than the period",
         "A slave that is silent is then asked at the pace of its timeouts, not of its period: a "

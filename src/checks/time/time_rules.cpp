@@ -69,6 +69,12 @@ class TimeRules {
       internal::cure_by_keys(
           out_, fmt::format("write every = \"{}\" or more", to_text(c.scan->value)),
           t.trigger->place, {{"every", internal::toml_text(c.scan->value)}}, false);
+      // of several it may be the scan that is wrong
+      constexpr std::size_t several = 3;
+      if (too_fast_for(*t.controller) >= several) {
+        out_.back().about = fmt::format("scan of {}", c.name);
+        internal::make_question(out_);
+      }
       return;
     }
     if (!c.model || !c.model->period_step || c.model->period_step->value <= Duration{}) return;
@@ -81,6 +87,19 @@ class TimeRules {
     internal::cure_by_keys(
         out_, fmt::format("write every = \"{}\"", to_text(rounded_up(period, step))),
         t.trigger->place, {{"every", internal::toml_text(rounded_up(period, step))}}, false);
+  }
+
+  // Transactions of a controller that are asked for more often than its program runs.
+  [[nodiscard]] std::size_t too_fast_for(model::ControllerIndex controller) {
+    if (too_fast_.empty()) {
+      too_fast_.resize(plan_.plan.controllers.size());
+      for (const model::ResolvedTransaction& t : plan_.transactions) {
+        if (!t.controller || !t.trigger || t.trigger->kind != TriggerKind::cyclic) continue;
+        const auto& scan = plan_.plan.controllers[*t.controller].scan;
+        if (scan && t.trigger->period < scan->value) ++too_fast_[*t.controller];
+      }
+    }
+    return too_fast_[controller];
   }
 
   // T01. Returns its severity, so that T02 does not repeat it.
@@ -389,6 +408,7 @@ class TimeRules {
   const timing::TimingReport& timing_;
   Findings& out_;
   std::stop_token stop_;
+  std::vector<std::size_t> too_fast_;  // per controller, once asked for
   std::optional<std::map<std::size_t, std::uint64_t>> without_requests_;  // by transaction
 };
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
+#include "checks/symptoms.h"
 #include "cli/print.h"
 #include "files/answers_json.h"
 #include "files/table_csv.h"
@@ -62,9 +63,41 @@ std::string upper(std::string text) {
   return text;
 }
 
+std::string symptom_text(const checks::Symptom& symptom, const Terminal& terminal) {
+  std::string text = tinted(terminal, Tint::bold, std::string(symptom.title)) + "\n\n" +
+                     folded(std::string(symptom.meaning), 0, 0, terminal.width) +
+                     "\n\nlook, in this order:\n";
+  std::size_t number = 0;
+  for (const checks::Look& look : symptom.looks) {
+    text +=
+        fmt::format("{:>3}. {}\n", ++number, folded(std::string(look.at), 5, 5, terminal.width));
+    if (!look.command.empty()) text += fmt::format("     $ {}\n", look.command);
+  }
+  return text;
+}
+
+std::string symptoms_text() {
+  std::string text = "what is seen at the cabinet:\n";
+  for (const checks::Symptom& each : checks::symptoms()) {
+    text += fmt::format("  {:<13} {}\n", each.name, each.title);
+  }
+  return text +
+         "greymet explain NAME says what it mostly means, and what to look at in which order\n";
+}
+
 }  // namespace
 
 int run_explain(const ExplainOptions& options, const Terminal& terminal) {
+  if (options.format == "text") {
+    if (options.code == "symptoms") {
+      terminal.out << symptoms_text();
+      return exit_fine;
+    }
+    if (const checks::Symptom* symptom = checks::symptom_named(options.code)) {
+      terminal.out << symptom_text(*symptom, terminal);
+      return exit_fine;
+    }
+  }
   const std::string wanted = upper(options.code);
   std::vector<const checks::RuleEntry*> entries;
   for (const checks::RuleEntry& e : checks::catalogue()) {
@@ -73,7 +106,8 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
   }
   if (entries.empty()) {
     terminal.err << fmt::format(
-        "greymet: there is no rule '{}'; write e.g. greymet explain F09, or a family such as F\n",
+        "greymet: there is no rule '{}'; write e.g. greymet explain F09, a family such as F, or "
+        "what is seen: 02, silence, zeros (greymet explain symptoms)\n",
         shown(options.code.substr(0, 40)));
     return exit_usage;
   }
@@ -93,8 +127,10 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
 
 Action declare_explain(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<ExplainOptions>();
-  command.add_option("CODE", options->code,
-                     "a rule such as F09, or a family such as F; all if left out");
+  command.add_option(
+      "CODE", options->code,
+      "a rule such as F09, a family such as F; an exception such as 02, or what is seen, "
+      "such as silence or zeros (symptoms lists them); all rules if left out");
   add_format(command, options->format,
              {{"csv", "one line a rule"}, {"markdown", "docs/rules.md, all rules"}});
   return [options, &terminal] { return run_explain(*options, terminal); };

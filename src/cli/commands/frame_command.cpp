@@ -5,9 +5,11 @@
 
 #include "cli/print.h"
 #include "cli/print_frame.h"
+#include "engine/stated_frames.h"
 #include "files/answers_json.h"
 #include "files/answers_tables.h"
 #include "files/table_csv.h"
+#include "files/wire_tables.h"
 #include "line/command_line.h"
 #include "modbus/planned_frames.h"
 #include "model/duration_text.h"
@@ -225,17 +227,47 @@ int decode(const FrameOptions& options, const model::ResolvedPlan* plan, const T
   return good ? exit_fine : exit_findings;
 }
 
-tl::expected<files::FrameAnswer, std::string> answer_for(const model::ResolvedPlan& plan,
-                                                         std::size_t index) {
+// "slave.point=33.5", as a row of a table of values.
+tl::expected<std::vector<engine::StatedValue>, std::string> stated_with(
+    const model::ResolvedPlan& plan, const std::vector<std::string>& texts) {
+  std::vector<engine::StatedValue> out;
+  for (const std::string& text : texts) {
+    const std::size_t equals = text.find('=');
+    if (equals == std::string::npos) {
+      return tl::unexpected(fmt::format("--with {}: write slave.point=33.5", text.substr(0, 60)));
+    }
+    const auto quoted = [](const std::string& cell) {
+      std::string in = "\"";
+      for (const char c : cell) in += c == '"' ? std::string("\"\"") : std::string(1, c);
+      return in + "\"";
+    };
+    auto rows = files::read_value_line(
+        quoted(text.substr(0, equals)) + "," + quoted(text.substr(equals + 1)), 1, plan);
+    if (!rows) {
+      const model::Finding& first = rows.error().front();
+      return tl::unexpected(
+          fmt::format("--with {}: {}; {}", text.substr(0, 60), first.message, first.remedy));
+    }
+    out.insert(out.end(), rows->begin(), rows->end());
+  }
+  return out;
+}
+
+tl::expected<files::FrameAnswer, std::string> answer_for(
+    const model::ResolvedPlan& plan, std::size_t index,
+    const std::vector<engine::StatedValue>& values) {
   const std::string& name = plan.transaction_name(index);
   const model::ExchangeTransaction* t = plan.exchange.find(index);
   if (t == nullptr) {
     return tl::unexpected(fmt::format("{} is not complete enough for a frame", name));
   }
-  const auto frames = modbus::planned_frames(*t);
+  const auto frames = engine::stated_frames(plan, *t, values);
   if (!frames) return tl::unexpected(frames.error());
   files::FrameAnswer answer;
   answer.name = name;
+  answer.data = !values.empty()        ? "data as they are stated, all others 0"
+                : t->constants.empty() ? "the values are not known at the desk: all data are 0"
+                                       : "all data are 0 but for what is always sent";
   answer.framing = frames->framing;
   answer.request = frames->request;
   answer.reply = frames->reply;
@@ -260,9 +292,8 @@ void print_answer(const files::FrameAnswer& answer, bool with_fields, const Term
                                 answer.framing == Framing::ascii ? "characters" : "bytes");
     return;
   }
-  terminal.out << fmt::format("{}  ({}; the values are not known at the desk: all data are 0)\n\n",
-                              tinted(terminal, Tint::bold, shown(answer.name)),
-                              files::mode_name(answer.framing));
+  terminal.out << fmt::format("{}  ({}; {})\n\n", tinted(terminal, Tint::bold, shown(answer.name)),
+                              files::mode_name(answer.framing), answer.data);
   terminal.out << points_text(answer.points, terminal);
   terminal.out << part_text("request", answer.request, answer.request_fields, answer.framing,
                             terminal)
@@ -279,6 +310,9 @@ void print_answer(const files::FrameAnswer& answer, bool with_fields, const Term
 }  // namespace
 
 int run_frame(const FrameOptions& options, const Terminal& terminal) {
+  if (!options.with.empty() && (!options.decode.empty() || options.name.empty())) {
+    return usage_error(terminal, "--with puts values into the frames of one transaction: name it");
+  }
   if (!options.decode.empty()) {
     if (!options.name.empty()) {
       return usage_error(terminal, "with --decode a plan is searched: leave the name out");
@@ -296,12 +330,14 @@ int run_frame(const FrameOptions& options, const Terminal& terminal) {
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
+  const auto values = stated_with(plan, options.with);
+  if (!values) return usage_error(terminal, values.error());
   std::vector<files::FrameAnswer> answers;
   std::vector<std::string_view> names;
   for (std::size_t index = 0; index < plan.transactions.size(); ++index) {
     names.emplace_back(plan.transaction_name(index));
     if (!options.name.empty() && options.name != names.back()) continue;
-    auto answer = answer_for(plan, index);
+    auto answer = answer_for(plan, index, *values);
     if (answer) {
       answers.push_back(std::move(*answer));
     } else {
@@ -328,6 +364,10 @@ Action declare_frame(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<FrameOptions>();
   command.add_option("PLAN", options->plan, plan_help);
   command.add_option("NAME", options->name, "a transaction; all in short if left out");
+  command
+      .add_option("--with", options->with,
+                  "a value in the frames of NAME, e.g. air.pressure_set=6.2 or kiln.%MW100=7")
+      ->type_name("WHERE=VALUE");
   command.add_option("--decode", options->decode, "bytes to decode, e.g. 01 03 00 00 00 0A C5 CD")
       ->type_name("HEX");
   command.add_option("--mode", options->mode, "with --decode: rtu, ascii or tcp")

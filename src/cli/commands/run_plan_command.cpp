@@ -1,158 +1,78 @@
 // greymet run
 #include <algorithm>
+#include <charconv>
 #include <memory>
+#include <set>
 
 #include <fmt/format.h>
 
+#include "checks/symptoms.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/stop_signals.h"
 #include "cli/table_text.h"
 #include "cli/wire_files.h"
-#include "files/endpoints_json.h"
 #include "files/request_log.h"
 #include "files/run_json.h"
 #include "line/command_line.h"
+#include "live/hand.h"
 #include "live/runtime.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
+#include "run_files.h"
+#include "run_loop.h"
 #include "tables/measured_tables.h"
-#include "terminal/live_table.h"
+#include "value_feed.h"
 
 namespace greymet::cli {
 
+using internal::ExpectedOfRun;
 using model::Duration;
 
 namespace {
 
-// What was read of the small files, or the exit status to end with.
-struct RunFiles {
-  live::Endpoints endpoints;
-  std::vector<files::StatedValue> values;
-  std::vector<engine::Expectation> expected;
-  std::optional<int> refused;
-};
-
-bool read_endpoints(const std::string& path, const model::ResolvedPlan& plan,
-                    const Terminal& terminal, live::Endpoints& out) {
-  const auto text = files::disk_files()(path, files::largest_map);
-  if (!text) {
-    terminal.err << fmt::format("greymet: {}: {}\n", shown(path), shown(text.error().message));
-    return false;
+// What `explain` knows of the slave that did worst; empty where there is none.
+std::string symptom_of(const std::vector<engine::SlaveState>& slaves) {
+  const auto worst = std::max_element(
+      slaves.begin(), slaves.end(), [](const engine::SlaveState& a, const engine::SlaveState& b) {
+        return std::pair(a.unanswered, a.refused) < std::pair(b.unanswered, b.refused);
+      });
+  if (worst == slaves.end()) return {};
+  switch (worst->cause) {
+    case engine::Cause::no_reply: return "silence";
+    case engine::Cause::refused:
+    case engine::Cause::closed: return "refused";
+    case engine::Cause::broken_frame: return "broken";
+    case engine::Cause::other_answer: return "other";
+    default: break;
   }
-  const auto table = files::read_endpoints(*text, plan);
-  if (!table) {
-    print_table_findings(path, table.error(), terminal);
-    return false;
-  }
-  out.lines = table->lines;
-  out.tcp = table->tcp;
-  return true;
+  if (worst->refused == 0) return {};
+  const std::string code = fmt::format("{:02X}", worst->exception);
+  return checks::symptom_named(code) != nullptr ? code : std::string();
 }
 
-// What is wrong with a row that could be read.
-model::Finding refused_row(const files::ValueSpot& at, std::string message, std::string remedy) {
-  model::Finding finding;
-  finding.place = at.place;
-  finding.message = fmt::format("{}: {}", at.where, message);
-  finding.remedy = std::move(remedy);
-  return finding;
-}
-
-// Rows that no run of these controllers could ever fulfil.
-model::Findings never_sent(const std::vector<files::StatedValue>& values,
-                           const model::ResolvedPlan& plan) {
-  model::Findings out;
-  for (const files::StatedValue& value : values) {
-    if (value.at.slave && !engine::is_written(plan, *value.at.slave, value.at.point)) {
-      out.push_back(refused_row(value.at, "no write of the plan carries this point",
-                                "leave the row out, or name a point that is written"));
-    }
-  }
-  return out;
-}
-model::Findings never_read(const std::vector<files::ExpectedValue>& expected,
-                           const model::ResolvedPlan& plan,
-                           const std::vector<std::size_t>& controllers) {
-  const engine::PointValues read(plan, controllers);
-  model::Findings out;
-  for (const files::ExpectedValue& row : expected) {
-    if (row.at.slave && read.find(*row.at.slave, row.at.point) == nullptr) {
-      out.push_back(refused_row(row.at, "no transaction of this run reads this point",
-                                "leave the row out, or name a point that is read"));
-    }
-    const bool run = controllers.empty() || std::find(controllers.begin(), controllers.end(),
-                                                      row.at.controller.value) != controllers.end();
-    if (row.at.memory && !run) {
-      out.push_back(refused_row(row.at, "this controller is not run", "see --controller"));
-    }
-  }
-  return out;
-}
-
-RunFiles read_files(const RunOptions& options, const model::ResolvedPlan& plan,
-                    const std::vector<std::size_t>& controllers, const Terminal& terminal) {
-  RunFiles out;
-  const auto refuse = [&](const std::string& path, const model::Findings& findings) {
-    if (findings.empty()) return false;
-    print_table_findings(path, findings, terminal);
-    out.refused = exit_usage;
-    return true;
-  };
-  if (!options.endpoints.empty() &&
-      !read_endpoints(options.endpoints, plan, terminal, out.endpoints)) {
-    out.refused = exit_usage;
-    return out;
-  }
-  if (!options.values.empty()) {
-    const auto reader = [](const std::string& text, std::uint32_t file,
-                           const model::ResolvedPlan& of) {
-      return files::read_values(text, file, of, false);
-    };
-    auto table = read_table<files::StatedValue>(options.values, plan, reader, terminal);
-    out.refused = table.refused;
-    out.values = std::move(table.rows);
-    if (out.refused || refuse(options.values, never_sent(out.values, plan))) return out;
-  }
-  if (options.expect.empty()) return out;
-  auto table =
-      read_table<files::ExpectedValue>(options.expect, plan, files::read_expected, terminal);
-  out.refused = table.refused;
-  if (out.refused || refuse(options.expect, never_read(table.rows, plan, controllers))) return out;
-  for (files::ExpectedValue& row : table.rows) {
-    engine::Expectation e;
-    e.where = row.at.where;
-    e.slave = row.at.slave;
-    e.point = row.at.point;
-    e.controller = row.at.controller;
-    if (row.at.memory) e.memory = engine::bits_of(plan.layouts[e.controller], *row.at.memory);
-    e.value = row.value;
-    e.text = row.text;
-    e.tolerance = row.tolerance;
-    e.within = row.within;
-    out.expected.push_back(std::move(e));
-  }
-  return out;
-}
-
-// Puts what was stated where writes take it from.
-void put_values(const std::vector<files::StatedValue>& values, const model::ResolvedPlan& plan,
-                const std::vector<engine::ControllerMemory*>& memories) {
-  for (const files::StatedValue& value : values) {
-    if (value.at.memory) {
-      put_number(*memories[value.at.controller], *value.at.memory, value.generator->a);
-      continue;
-    }
-    const model::Point& point = plan.map_of({false, *value.at.slave, 0})->points()[value.at.point];
-    const modbus::RawValue raw =
-        value.text ? modbus::RawValue(*value.text) : engine::raw_from(point, value.generator->a);
-    engine::put_for_writes(plan, *value.at.slave, value.at.point, raw, memories);
-  }
-}
-
-std::string summary_text(const files::RunSummary& summary, const Terminal& terminal) {
+std::string summary_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                         const files::RunSummary& summary, const Terminal& terminal) {
   std::string text =
       table_text("transactions, ms", tables::measured_table(summary.transactions), terminal) + "\n";
+  const bool any_odd = std::any_of(summary.slaves.begin(), summary.slaves.end(),
+                                   [](const engine::SlaveState& s) { return s.is_odd(); });
+  if (any_odd) {
+    text += table_text("slaves, ms", tables::slaves_table(plan, report, summary.slaves), terminal) +
+            "\n";
+  }
+  const bool any_down = std::any_of(summary.wires.begin(), summary.wires.end(),
+                                    [](const engine::WireState& w) { return !w.works; });
+  if (any_down) {
+    text += table_text("lines and connections, ms", tables::wires_table(report, summary.wires),
+                       terminal) +
+            "\n";
+  }
+  if (!summary.heartbeats.empty()) {
+    text += table_text("heartbeats, ms", tables::run_heartbeats_table(plan, summary.heartbeats),
+                       terminal) +
+            "\n";
+  }
   if (!summary.expected.empty()) {
     text += table_text("expected", tables::expected_table(summary.expected, summary.results),
                        terminal) +
@@ -162,28 +82,63 @@ std::string summary_text(const files::RunSummary& summary, const Terminal& termi
   text += fmt::format("{:.1f} s; every request accounted for: {}\n",
                       model::to_ms(summary.lasted) / 1000, summary.accounted ? "yes" : "NO");
   if (!summary.lost.empty()) text += fmt::format("stopped early: {}\n", shown(summary.lost));
-  text += tinted(terminal, summary.passed ? Tint::green : Tint::red,
-                 summary.passed ? "run passed" : "run failed");
-  return text + "\n";
+  const engine::RunOutcome outcome = summary.verdict.outcome;
+  text += tinted(terminal,
+                 outcome == engine::RunOutcome::passed      ? Tint::green
+                 : outcome == engine::RunOutcome::disturbed ? Tint::yellow
+                                                            : Tint::red,
+                 fmt::format("run {}", to_string(outcome)));
+  if (summary.expected.empty() && outcome == engine::RunOutcome::passed) {
+    text += "; no value was expected (--expect)";
+  }
+  text += "\n";
+  constexpr std::size_t most_reasons = 8;
+  const auto& because = summary.verdict.because;
+  for (std::size_t i = 0; i < because.size() && i < most_reasons; ++i) {
+    text += "  " + folded(shown(because[i]), 2, 4, terminal.width) + "\n";
+  }
+  if (because.size() > most_reasons) {
+    text += fmt::format("  and {} more\n", because.size() - most_reasons);
+  }
+  const std::string symptom = symptom_of(summary.slaves);
+  if (!symptom.empty()) {
+    text += fmt::format("greymet explain {} says what to look at, in which order\n", symptom);
+  }
+  return text;
 }
 
-files::RunSummary summary_of(const live::Runtime& runtime, const engine::RunWatch& watch,
-                             const engine::MasterOptions& options, Duration lasted) {
+// What a run is judged by, besides what it measured.
+struct JudgedBy {
+  const std::vector<engine::StatedValue>& values;
+  const engine::RunHeartbeats& heartbeats;
+  double tolerated = 0;
+  bool allow_writes = false;
+};
+
+files::RunSummary summary_of(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                             const live::Runtime& runtime, const engine::RunWatch& watch,
+                             const engine::MasterOptions& options, Duration lasted,
+                             const JudgedBy& by) {
   files::RunSummary out;
   out.lasted = lasted;
   std::vector<const engine::Master*> masters;
   for (const engine::Master& master : runtime.masters()) masters.push_back(&master);
-  out.transactions = watch.transactions(masters, options);
+  out.transactions = watch.transactions(masters, options, lasted);
+  out.slaves = watch.slaves().states();
+  out.wires = watch.slaves().wires();
   out.expected = watch.expected();
   out.results = watch.results(true);
   out.odd = engine::odd_wires(runtime.masters());
   out.accounted = watch.measures().tries() == runtime.frames_sent();
   out.lost = runtime.failure();
-  const bool well = std::all_of(out.transactions.begin(), out.transactions.end(),
-                                [](const engine::MeasuredTransaction& t) { return t.well; });
-  const bool met = std::all_of(out.results.begin(), out.results.end(),
-                               [](const auto& result) { return result.good; });
-  out.passed = well && met && out.accounted && out.lost.empty();
+  out.heartbeats = by.heartbeats.states();
+  engine::RunFacts facts{plan, report,        watch,        out.transactions, out.results,
+                         {},   out.accounted, by.tolerated, out.heartbeats};
+  if (by.allow_writes) {
+    facts.never_sent = internal::never_sent_values(plan, by.values, out.transactions, lasted);
+  }
+  out.verdict = engine::judge_run(facts);
+  if (!out.lost.empty()) out.verdict.outcome = engine::RunOutcome::failed;
   return out;
 }
 
@@ -204,78 +159,61 @@ tl::expected<std::vector<std::size_t>, std::string> controllers_named(
   return out;
 }
 
-// The run itself, with the table on a terminal and a line a second elsewhere.
-class RunLoop {
- public:
-  RunLoop(const model::ResolvedPlan& plan, live::Runtime& runtime, engine::RunWatch& watch,
-          std::optional<files::RequestLog>& log, const engine::MasterOptions& masters,
-          const Terminal& terminal)
-      : plan_(plan),
-        runtime_(runtime),
-        watch_(watch),
-        log_(log),
-        options_(masters),
-        terminal_(terminal) {
-    for (std::size_t c = 0; c < plan.layouts.size(); ++c) memories_.push_back(&runtime.memory(c));
-    for (const engine::Master& master : runtime.masters()) masters_.push_back(&master);
+// Controllers of the run that answer somebody.
+std::set<model::Target> answering(const model::ResolvedPlan& plan,
+                                  const std::vector<std::size_t>& controllers) {
+  std::set<model::Target> out;
+  for (std::size_t c = 0; c < plan.exchange.controllers.size(); ++c) {
+    const bool is_run = controllers.empty() ||
+                        std::find(controllers.begin(), controllers.end(), c) != controllers.end();
+    if (is_run && !plan.exchange.controllers[c].answers.empty()) out.insert({true, c, 0});
   }
+  return out;
+}
 
-  void run(Duration length, bool until_met, bool on_screen) {
-    std::optional<LiveScreen> screen;
-    if (on_screen) screen.emplace(terminal_);
-    const Duration step = std::chrono::milliseconds(on_screen ? 100 : 50);
-    const auto finished = [this](const engine::RequestRecord& record) {
-      watch_.add(record);
-      if (log_) log_->add(record);
-    };
-    while (!runtime_.stopped() && runtime_.now() < length) {
-      const Duration until = runtime_.now() + step;
-      runtime_.run_until(std::min(length, until), finished);
-      if (log_) log_->tick(runtime_.now());
-      if (!on_screen && takes_lines(terminal_.err_fd)) tell_failure(log_, terminal_);
-      watch_.look(runtime_.now(), memories_);
-      screen ? show(*screen) : tell();
-      // a verdict that is already known is not waited for
-      if (until_met && all_met()) break;
+// "1%", "0.5 %": a share of all requests.
+tl::expected<double, std::string> share_from(const std::string& text) {
+  double percent = 0;
+  const char* begin = text.data();
+  const char* end = begin + text.size();
+  const auto [rest, error] = std::from_chars(begin, end, percent);
+  std::string_view unit(rest, static_cast<std::size_t>(end - rest));
+  while (unit.starts_with(' ')) unit.remove_prefix(1);
+  constexpr double whole = 100;
+  if (error != std::errc() || unit != "%" || !(percent >= 0 && percent <= whole)) {
+    return tl::unexpected(fmt::format("--tolerate is '{}'; write a share of all requests, as 1%",
+                                      shown(text.substr(0, 20))));
+  }
+  return percent / whole;
+}
+
+// Values that no transaction reads are read once, after all else: the wires are free then. What was
+// asked stands in the log.
+void read_back(const model::ResolvedPlan& plan, const ExpectedOfRun& wanted,
+               const live::HandOptions& how, Duration lasted, engine::RunWatch& watch,
+               std::optional<files::RequestLog>& log, const Terminal& terminal) {
+  for (const std::size_t index : wanted.read_back) {
+    const engine::Expectation& e = wanted.expected[index];
+    const model::Point& point = plan.map_of({false, *e.slave, 0})->points()[e.point];
+    const model::Extent extent = model::extent_of(point);
+    live::HandBlock block;
+    block.slave = *e.slave;
+    block.area = point.address.area;
+    block.first = extent.first;
+    block.count = extent.end - extent.first;
+    auto hand = live::Hand::open(plan, block, how);
+    if (!hand) {
+      unreachable(terminal, fmt::format("{}: {}", e.where, hand.error().message));
+      continue;
     }
-    lasted_ = std::min(length, runtime_.now());
-    runtime_.finish(finished);
-    watch_.look(runtime_.now(), memories_);
+    const engine::RequestRecord record = (*hand)->read();
+    if (log && record.tries > 0) log->add_later((*hand)->plan(), record, lasted);
+    if (record.outcome != engine::Outcome::good) continue;
+    const auto order = plan.order_of(*e.slave, point).value_or(model::WordOrder::abcd);
+    const auto value = engine::value_in(record.words, point, order);
+    if (value) watch.found(index, lasted, *value);
   }
-  // Without what it took to let everything end.
-  [[nodiscard]] Duration lasted() const { return lasted_; }
-
- private:
-  void show(LiveScreen& screen) {
-    screen.show(live_table_text(plan_, watch_, watch_.transactions(masters_, options_),
-                                runtime_.now(), screen.rows(), terminal_));
-  }
-  void tell() {
-    if (runtime_.now() - told_ < std::chrono::seconds(1)) return;
-    told_ = runtime_.now();
-    if (!takes_lines(terminal_.err_fd)) return;  // nobody waits for who does not read
-    const auto [sent, good] = watch_.measures().sent_and_good();
-    terminal_.err << fmt::format("{:.0f} s: {} sent, {} good\n", model::to_ms(told_) / 1000, sent,
-                                 good)
-                  << std::flush;
-  }
-  [[nodiscard]] bool all_met() const {
-    const auto results = watch_.results(true);
-    return !results.empty() && std::all_of(results.begin(), results.end(),
-                                           [](const auto& result) { return result.good; });
-  }
-
-  const model::ResolvedPlan& plan_;
-  live::Runtime& runtime_;
-  engine::RunWatch& watch_;
-  std::optional<files::RequestLog>& log_;
-  const engine::MasterOptions& options_;
-  const Terminal& terminal_;
-  std::vector<engine::ControllerMemory*> memories_;
-  std::vector<const engine::Master*> masters_;
-  Duration told_{};
-  Duration lasted_{};
-};
+}
 
 }  // namespace
 
@@ -288,19 +226,42 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   if (options.until_met && options.expect.empty()) {
     return usage_error(terminal, "--until-met is of use with --expect alone");
   }
+  const auto tolerated = share_from(options.tolerate);
+  if (!tolerated) return usage_error(terminal, tolerated.error());
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   const auto controllers = controllers_named(plan, options.controllers);
   if (!controllers) return usage_error(terminal, controllers.error());
-  RunFiles read = read_files(options, plan, *controllers, terminal);
-  if (read.refused) return *read.refused;
+  live::Endpoints endpoints;
+  if (!options.endpoints.empty()) {
+    auto table = read_endpoints_file(options.endpoints, plan, terminal);
+    if (!table) return exit_usage;
+    endpoints = std::move(*table);
+  }
+  internal::ValueFeed feed(plan, {options.values, options.watch},
+                           [&](const std::vector<engine::StatedValue>& rows) {
+                             return internal::never_sent(rows, plan, *controllers);
+                           });
+  if (const auto refused = feed.begin(terminal)) return *refused;
+  const ExpectedOfRun wanted =
+      internal::read_expected_of_run(options.expect, plan, *controllers, terminal);
+  if (wanted.refused) return *wanted.refused;
 
   const StopSignals signals;
   live::RuntimeOptions how;
   how.master = true;
   how.only = *controllers;
-  how.endpoints = read.endpoints;
+  how.endpoints = endpoints;
+  if (options.answer) {
+    how.serve = true;
+    how.at_plans_places = true;
+    how.places = endpoints;
+    how.served = answering(plan, *controllers);
+    if (how.served.empty()) {
+      return usage_error(terminal, "--answer: no controller of this run answers anybody");
+    }
+  }
   how.masters.allow_writes = options.allow_writes;
   how.masters.allow_broadcasts = options.allow_broadcast;
   how.masters.only_known_values = true;
@@ -313,28 +274,42 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   // only now: a log of before is not lost to a port that cannot be opened
   auto log = begin_log(options.output, plan, files::OnSlowDisk::fail);
   if (!log) return unreachable(terminal, log.error().message);
-  std::vector<engine::ControllerMemory*> memories;
-  for (std::size_t c = 0; c < plan.layouts.size(); ++c) memories.push_back(&runtime.memory(c));
-  put_values(read.values, plan, memories);
-  engine::RunWatch watch(plan, report, std::move(read.expected), *controllers);
-  RunLoop loop(plan, runtime, watch, *log, how.masters, terminal);
-  loop.run(*length, options.until_met, terminal.folds && options.output.format == "text");
+  engine::RunWatch watch(plan, report, wanted.expected, *controllers);
+  engine::RunHeartbeats heartbeats(
+      plan, report, {*controllers, options.allow_writes, options.allow_broadcast, options.answer});
+  internal::RunLoop loop(
+      {plan, runtime, watch, heartbeats, feed, *log, how.masters, report, wanted.read_back},
+      terminal);
+  const bool on_screen =
+      terminal.folds && options.output.format == "text" && !feed.takes_keyboard();
+  loop.run(*length, options.until_met, on_screen);
+  if (!wanted.read_back.empty() && !runtime.stopped()) {
+    runtime.hang_up();
+    read_back(plan, wanted, {how.endpoints, how.masters.lines_take_time, how.stop}, runtime.now(),
+              watch, *log, terminal);
+  }
 
-  const files::RunSummary summary = summary_of(runtime, watch, how.masters, loop.lasted());
-  int status = summary.passed ? exit_fine : exit_findings;
+  const files::RunSummary summary =
+      summary_of(plan, report, runtime, watch, how.masters, loop.lasted(),
+                 {feed.rows(), heartbeats, *tolerated, options.allow_writes});
+  int status = summary.verdict.outcome == engine::RunOutcome::failed ? exit_findings : exit_fine;
   if (!summary.lost.empty()) {
     status = unreachable(terminal, summary.lost + "; what was measured so far is kept");
   }
   status = finish_log(*log, status, terminal);
-  auto writer = print_results(options.output,
-                              {"run", [&] { return files::run_json(plan, summary); },
-                               [&](const Terminal& on) { return summary_text(summary, on); },
-                               [&] {
-                                 return std::vector<tables::Table>{
-                                     tables::measured_table(summary.transactions),
-                                     tables::expected_table(summary.expected, summary.results)};
-                               }},
-                              terminal);
+  auto writer =
+      print_results(options.output,
+                    {"run", [&] { return files::run_json(plan, report, summary); },
+                     [&](const Terminal& on) { return summary_text(plan, report, summary, on); },
+                     [&] {
+                       return std::vector<tables::Table>{
+                           tables::measured_table(summary.transactions),
+                           tables::slaves_table(plan, report, summary.slaves),
+                           tables::wires_table(report, summary.wires),
+                           tables::run_heartbeats_table(plan, summary.heartbeats),
+                           tables::expected_table(summary.expected, summary.results)};
+                     }},
+                    terminal);
   if (!writer) return status;
   writer->write("values.csv", files::values_csv(plan, watch.points(), runtime.now()));
   const int written = writer->finish();
@@ -354,13 +329,26 @@ Action declare_run(CLI::App& command, const Terminal& terminal) {
                    "send writes too, those whose every word has a stated value");
   command.add_flag("--allow-broadcast", options->allow_broadcast,
                    "with --allow-writes: broadcasts too");
-  command.add_option("--values", options->values, "values that writes send (where,value)")
+  command
+      .add_option("--values", options->values,
+                  "values that writes send (where,value,at), numbers or generators; - for lines "
+                  "of standard input while it runs")
       ->type_name("FILE");
+  command.add_flag("--watch", options->watch,
+                   "take up what changes in the files of --values while it runs");
+  command.add_flag("--answer", options->answer,
+                   "also answer for these controllers, where --endpoints or the plan says");
   command
       .add_option("--expect", options->expect,
                   "values that must be there (where,value,tolerance,within): an acceptance test")
       ->type_name("FILE");
   command.add_flag("--until-met", options->until_met, "stop once all that is expected is met");
+  command
+      .add_option("--tolerate", options->tolerate,
+                  "share of requests that may fail, come late or again: then the run is "
+                  "\"disturbed\", not failed")
+      ->type_name("PERCENT")
+      ->capture_default_str();
   command.add_option("--duration", options->duration, "stop by itself after this time")
       ->type_name("TIME");
   command.add_flag("--unpaced", options->unpaced,

@@ -50,6 +50,9 @@ constexpr std::array command_rows{
             "greymet run maltings.toml --endpoints served/endpoints.json --duration 60s",
             "greymet run maltings.toml --controller kiln --expect expected.csv --until-met",
             declare_run},
+    Command{"hand", "read or write one value by hand, with the plan or without one",
+            "greymet hand maltings.toml moisture.grain_moisture",
+            "greymet hand --at 10.20.0.31 --unit 1 hr:10 --count 4", declare_hand},
     Command{"rehearse",
             "run the exchange against simulated slaves, with faults, and hold it against the "
             "timing model",

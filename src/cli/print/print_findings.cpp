@@ -100,17 +100,52 @@ std::string excerpt(std::string_view line, const Range& place, std::size_t width
                      std::string(caret >= first ? std::min(caret - first, room) : 0, ' '));
 }
 
-// "3 more follow from it: V01 (2), V06"
-std::string follows_text(const Finding& f) {
+// "3 more follow from it: V01 (2), V06"; "13 more like it: tags/kiln.csv:65, 66, 67 and 10 more"
+std::vector<std::string> follows_texts(const files::LoadedPlan& loaded, const Finding& f) {
   std::map<model::RuleCode, std::size_t> count;
-  for (const Finding& each : f.explains) ++count[each.rule];
-  std::string rules;
-  for (const auto& [rule, number] : count) {
-    rules += fmt::format("{}{}", rules.empty() ? "" : ", ", to_string(rule));
-    if (number > 1) rules += fmt::format(" ({})", number);
+  std::vector<Range> alike;
+  for (const Finding& each : f.explains) {
+    if (!f.about.empty() && each.rule == f.rule && each.about == f.about) {
+      alike.push_back(each.place);
+    } else {
+      ++count[each.rule];
+    }
   }
-  return fmt::format("{} more follow{} from it: {}", f.explains.size(),
-                     f.explains.size() == 1 ? "s" : "", rules);
+  std::vector<std::string> texts;
+  if (!alike.empty()) {
+    constexpr std::size_t most_places = 6;
+    std::string places;
+    for (std::size_t i = 0; i < alike.size() && i < most_places; ++i) {
+      const bool same_file = i > 0 && alike[i].file == alike[i - 1].file;
+      places += fmt::format("{}{}{}", i == 0 ? "" : ", ",
+                            same_file ? "" : shown(loaded.sources[alike[i].file].name) + ":",
+                            alike[i].line);
+    }
+    if (alike.size() > most_places)
+      places += fmt::format(" and {} more", alike.size() - most_places);
+    texts.push_back(fmt::format("{} more like it: {}", alike.size(), places));
+  }
+  if (!count.empty()) {
+    std::string rules;
+    std::size_t all = 0;
+    for (const auto& [rule, number] : count) {
+      rules += fmt::format("{}{}", rules.empty() ? "" : ", ", to_string(rule));
+      if (number > 1) rules += fmt::format(" ({})", number);
+      all += number;
+    }
+    texts.push_back(fmt::format("{} more follow{} from it: {}", all, all == 1 ? "s" : "", rules));
+  }
+  return texts;
+}
+
+// What it proposes; what only somebody who knows the plant can take is asked.
+std::string remedy_text(const Finding& f) {
+  const bool asks = !f.fixes.empty() && f.fixes.front().is_question &&
+                    f.remedy.starts_with(f.fixes.front().title);
+  if (!asks) return "remedy: " + f.remedy;
+  return f.severity == Severity::note
+             ? "proposal: " + f.remedy
+             : fmt::format("ask first: {} (the plan alone cannot tell)", f.remedy);
 }
 
 }  // namespace
@@ -133,10 +168,12 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
                              excerpt(lines.line(f.place), f.place, terminal.width));
     }
     if (!f.remedy.empty()) {
-      terminal.out << "       = remedy: " << folded(shown(f.remedy), indent, indent, terminal.width)
+      terminal.out << "       = " << folded(shown(remedy_text(f)), 9, indent, terminal.width)
                    << '\n';
     }
-    if (!f.explains.empty()) terminal.out << "       = " << follows_text(f) << '\n';
+    for (const std::string& text : follows_texts(loaded, f)) {
+      terminal.out << "       = " << text << '\n';
+    }
     for (const model::Related& related : f.related) {
       terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
                                   shown(related.text));

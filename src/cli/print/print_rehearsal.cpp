@@ -84,7 +84,15 @@ std::string rehearsal_text(const model::ResolvedPlan& plan, const RehearsalResul
                  result.stopped ? "stopped before its end"
                  : passed       ? "rehearsal passed"
                                 : "rehearsal failed");
-  return text + "\n";
+  text += "\n";
+  constexpr std::size_t most_reasons = 8;
+  for (std::size_t i = 0; i < result.because.size() && i < most_reasons; ++i) {
+    text += "  " + folded(shown(result.because[i]), 2, 4, terminal.width) + "\n";
+  }
+  if (result.because.size() > most_reasons) {
+    text += fmt::format("  and {} more\n", result.because.size() - most_reasons);
+  }
+  return text;
 }
 
 }  // namespace greymet::cli

@@ -1,6 +1,7 @@
 #include "cli/wire_files.h"
 
 #include "engine/agenda.h"
+#include "files/endpoints_json.h"
 #include "files/output_folder.h"
 #include "model/duration_text.h"
 
@@ -56,13 +57,23 @@ std::string odd_wires_text(const std::vector<engine::OddWire>& wires) {
   return text;
 }
 
-void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number) {
-  const engine::BitSequence bits = memory.sequence(at);
-  if (bits.count == 1) {
-    memory.put_bits(bits, {number != 0});
-  } else {
-    memory.put_registers(bits, {static_cast<std::uint16_t>(static_cast<std::int64_t>(number))});
+std::optional<live::Endpoints> read_endpoints_file(const std::string& path,
+                                                   const model::ResolvedPlan& plan,
+                                                   const Terminal& terminal) {
+  const auto text = files::disk_files()(path, files::largest_map);
+  if (!text) {
+    terminal.err << fmt::format("greymet: {}: {}\n", shown(path), shown(text.error().message));
+    return std::nullopt;
   }
+  const auto table = files::read_endpoints(*text, plan);
+  if (!table) {
+    print_table_findings(path, table.error(), terminal);
+    return std::nullopt;
+  }
+  live::Endpoints out;
+  out.lines = table->lines;
+  out.tcp = table->tcp;
+  return out;
 }
 
 int unreachable(const Terminal& terminal, std::string_view message) {

@@ -65,7 +65,7 @@ void FrameReceiver::forget(Received& out) {
 
 void FrameReceiver::cut(Received& out) {
   switch (framing_) {
-    case Framing::rtu: return cut_rtu(out);
+    case Framing::rtu: return hears_replies_ ? cut_both(out) : cut_rtu(out);
     case Framing::ascii: return cut_ascii(out);
     case Framing::tcp: return cut_tcp(out);
   }
@@ -78,6 +78,26 @@ void FrameReceiver::cut_rtu(Received& out) {
     auto frame = modbus::decode_frame(modbus::ByteView(buffer_).first(*length), framing_);
     if (!frame) return;  // noise may stand before it: the silence will tell
     take(*length, std::move(*frame), out);
+  }
+}
+
+// The first frame of either direction whose length and checksum are right; with hundreds of bytes
+// at most to look through, as long as a frame is.
+void FrameReceiver::cut_both(Received& out) {
+  for (std::size_t from = 0; from + shortest_rtu <= buffer_.size();) {
+    const modbus::ByteView rest = modbus::ByteView(buffer_).subspan(from);
+    bool found = false;
+    for (const auto direction : {modbus::Direction::request, modbus::Direction::reply}) {
+      const auto length = modbus::expected_length(rest, framing_, direction);
+      if (!length || *length > rest.size()) continue;
+      auto frame = modbus::decode_frame(rest.first(*length), framing_);
+      if (!frame) continue;
+      if (from > 0) drop(from, Kind::noise, out);
+      take(*length, std::move(*frame), out, direction == modbus::Direction::reply);
+      found = true;
+      break;
+    }
+    from = found ? 0 : from + 1;
   }
 }
 
@@ -132,8 +152,9 @@ Kind FrameReceiver::kind_of_rest() const {
   return *length > buffer_.size() ? Kind::cut_short : Kind::bad_checksum;
 }
 
-void FrameReceiver::take(std::size_t bytes, modbus::Frame frame, Received& out) {
+void FrameReceiver::take(std::size_t bytes, modbus::Frame frame, Received& out, bool is_reply) {
   ReceivedFrame received;
+  received.is_reply = is_reply;
   received.frame = std::move(frame);
   received.raw.assign(buffer_.begin(), buffer_.begin() + static_cast<std::ptrdiff_t>(bytes));
   received.first_byte = times_.front();

@@ -22,6 +22,25 @@ std::string_view to_string(Outcome outcome) {
   return "";
 }
 
+std::string_view to_string(Cause cause) {
+  switch (cause) {
+    case Cause::none: return "";
+    case Cause::refused: return "connection refused";
+    case Cause::unreachable: return "nobody takes the connection";
+    case Cause::closed: return "connection closed before it answered";
+    case Cause::no_reply: return "no reply";
+    case Cause::broken_frame: return "broken frames";
+    case Cause::other_answer: return "answers to other questions";
+    case Cause::ambiguous: return "an answer that may be an earlier one's";
+    case Cause::parked: return "parked";
+    case Cause::late_answer_due: return "an earlier answer may still come";
+    case Cause::not_allowed: return "not allowed";
+    case Cause::no_value: return "values that nobody stated";
+    case Cause::ended: return "everything ended first";
+  }
+  return "";
+}
+
 namespace {
 
 std::vector<MasterLink> links_of(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
@@ -59,7 +78,7 @@ Master::Master(const model::ResolvedPlan& plan, const timing::TimingModel& timin
     for (std::size_t j = 0; j < jobs.size(); ++j) {
       const TriggerKind kind = jobs[j].transaction->trigger.kind;
       if (kind != TriggerKind::on_bit && kind != TriggerKind::on_change) continue;
-      triggers_.push_back({l, j, false, {}});
+      triggers_.push_back({l, j, false, false, {}});
     }
   }
 }
@@ -86,9 +105,9 @@ void Master::connected(Duration now, std::size_t link) {
   links_[at].connected(now);
   told(at, now);
 }
-void Master::refused(Duration now, std::size_t link) {
+void Master::refused(Duration now, std::size_t link, Cause cause) {
   const std::size_t at = position_of(link);
-  links_[at].refused(now);
+  links_[at].refused(now, cause);
   told(at, now);
 }
 void Master::closed(Duration now, std::size_t link) {
@@ -200,7 +219,10 @@ bool Master::has_come(TriggerWatch& watch) {
   if (!job.from) return false;
   const std::size_t registers = (job.from->count + model::bits_per_word - 1) / model::bits_per_word;
   auto words = memory.registers(*job.from, registers);
-  const bool changed = watch.last_words && *watch.last_words != words;
+  // where only known values are sent, the first that is known is a change
+  const bool becomes_known = context_->options.only_known_values && memory.known(*job.from) &&
+                             !std::exchange(watch.was_known, true);
+  const bool changed = becomes_known || (watch.last_words && *watch.last_words != words);
   watch.last_words = std::move(words);
   return changed;
 }

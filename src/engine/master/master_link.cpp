@@ -50,6 +50,7 @@ MasterLink::MasterLink(const model::ResolvedPlan& plan, const timing::Queue& que
     left_out.link = index;
     left_out.job = j;
     left_out.outcome = Outcome::left_out;
+    left_out.cause = Cause::not_allowed;
     context.records.push_back(std::move(left_out));
   }
 }
@@ -63,6 +64,7 @@ void MasterLink::abandon(Duration now) {
   for (RequestUnderWay& request : under_way_) {
     if (!std::holds_alternative<Finishing>(request.state)) {
       request.outcome = request.tries == 0 ? Outcome::dropped : Outcome::unfinished;
+      request.cause = Cause::ended;
       request.replied = now;
     }
     record(request, now);
@@ -125,6 +127,7 @@ void MasterLink::admit(Duration release) {
   parked.job = *job;
   parked.release = parked.start = parked.replied = parked.as_of = parked.end = release;
   parked.outcome = Outcome::dropped;
+  parked.cause = Cause::parked;
   context_->records.push_back(std::move(parked));
 }
 
@@ -151,7 +154,7 @@ void MasterLink::pass_deadline(RequestUnderWay& request) {
   if (std::holds_alternative<Connecting>(request.state)) {
     context_->actions.push_back(
         {MasterAction::Kind::close, index_, request.job, {}, request.start});
-    return refused(deadline);
+    return refused(deadline, Cause::unreachable);
   }
   take_rest(request);
   give_up_try(request, deadline);
@@ -194,6 +197,7 @@ void MasterLink::fail_try(RequestUnderWay& request, Duration ready) {
   }
   request.state = Finishing{ready};
   request.replied = ready;
+  if (request.tries == 0) request.cause = connection_cause_;
   request.outcome = request.tries == 0               ? Outcome::dropped
                     : request.heard > Heard::nothing ? Outcome::bad
                                                      : Outcome::timeout;
@@ -243,6 +247,10 @@ void MasterLink::record(const RequestUnderWay& request, Duration end) {
   out.tries = request.tries;
   out.outcome = request.outcome;
   out.exception = request.exception;
+  const bool answered = request.outcome == Outcome::good || request.outcome == Outcome::exception;
+  out.cause = answered                                 ? Cause::none
+              : request.outcome == Outcome::unfinished ? Cause::ended
+                                                       : request.cause;
   out.broadcast = jobs_[request.job].transaction->endpoint.broadcast;
   out.words = request.words;
   context_->records.push_back(std::move(out));

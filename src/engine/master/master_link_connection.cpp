@@ -15,7 +15,8 @@ void MasterLink::connected(Duration now) {
   }
 }
 
-void MasterLink::refused(Duration now) {
+void MasterLink::refused(Duration now, Cause cause) {
+  connection_cause_ = cause;
   const MasterOptions& options = context_->options;
   connection_ = Connection::closed;
   back_off_ = std::min(options.most_back_off, std::max(options.first_back_off, 2 * back_off_));
@@ -31,12 +32,12 @@ void MasterLink::closed(Duration now) {
   catch_up(now);
   const bool was_opening = connection_ == Connection::opening;
   connection_ = Connection::closed;
-  if (was_opening) return refused(now);
+  if (was_opening) return refused(now, Cause::refused);
   Received left;
   receiver_.forget(left);
   for (RequestUnderWay& request : under_way_) {
     if (!request.waiting()) continue;
-    request.hear(Heard::odd);
+    if (request.heard == Heard::nothing) request.hear(Heard::odd, Cause::closed);
     // a transparent gateway hands what comes late to whoever is connected then
     give_up_try(request, now);
     fail_try(request, now);
@@ -93,6 +94,7 @@ void MasterLink::start(const Agenda::Turn& turn, Duration now) {
   if (turn.parked || gated || unknown || held) {
     request.outcome = turn.parked || held ? Outcome::dropped : Outcome::left_out;
     request.replied = now;
+    request.cause = turn.parked ? Cause::parked : held ? Cause::late_answer_due : Cause::no_value;
     if (!gated) record(request, now);
     // the agenda keeps the trial of what is parked; what is continuous is looked at again later
     constexpr Duration look_again = std::chrono::milliseconds(10);

@@ -79,13 +79,13 @@ void MasterLink::handle_frame(const ReceivedFrame& frame) {
     if (late_.may_be_anothers(request.number, frame.frame, frame.last_byte)) {
       why = Oddity::ambiguous;
       asked = &request;
-      request.hear(Heard::ambiguous);
+      request.hear(Heard::ambiguous, Cause::ambiguous);
       break;
     }
     return accept(request, frame, std::get<Answer>(answer));
   }
   late_.stray(frame.frame, frame.last_byte);
-  if (asked && why != Oddity::wrong_transaction) asked->hear(Heard::odd);
+  if (asked && why != Oddity::wrong_transaction) asked->hear(Heard::odd, Cause::other_answer);
   oddities_.add(why);
 }
 

@@ -32,6 +32,7 @@ Program::Program(const model::ResolvedPlan& plan, model::ControllerIndex control
     const model::ExchangeHeartbeat& heartbeat = heartbeats[h];
     if (heartbeat.from == controller && heartbeat.bit && heartbeat.toggle > Duration{}) {
       produced_.push_back({memory.sequence(*heartbeat.bit), heartbeat.toggle, heartbeat.toggle});
+      beats_.push_back({h, 0, {}});
     }
     if (heartbeat.to != controller) continue;
     if (const auto seen = where_seen(plan, heartbeat, memory)) {
@@ -65,11 +66,14 @@ void Program::act(Duration now) {
   if (memory_.revision() != scanned_revision_ && changed_at_ == never) changed_at_ = now;
   const bool due = next_wake(now) <= now;
   if (!due) return;
-  for (Produced& beat : produced_) {
+  for (std::size_t i = 0; i < produced_.size(); ++i) {
+    Produced& beat = produced_[i];
     while (round_up(beat.next, scan_) <= now) {
       if (!heartbeats_stopped_) {
         const bool bit = memory_.bit(beat.bit.store, beat.bit.first);
         memory_.set_bit(beat.bit.store, beat.bit.first, !bit);
+        ++beats_[i].changes;
+        beats_[i].last_change = now;
       }
       beat.next += beat.toggle;
     }

@@ -70,6 +70,10 @@ std::optional<Duration> DurationSample::quantile(double share) const {
 
 void TransactionMeasure::add(const RequestRecord& record) {
   tries += static_cast<std::uint64_t>(record.tries);
+  // why it is parked is what happened before
+  const bool tells =
+      record.cause != Cause::none && (record.cause != Cause::parked || last_cause == Cause::none);
+  if (tells) last_cause = record.cause;
   switch (record.outcome) {
     case Outcome::left_out: ++left_out; return;
     case Outcome::dropped: ++dropped; return;
@@ -94,6 +98,7 @@ std::string_view to_string(MeasuredVerdict verdict) {
     case MeasuredVerdict::good: return "good";
     case MeasuredVerdict::off: return "off";
     case MeasuredVerdict::late: return "late";
+    case MeasuredVerdict::held_up: return "held up";
     case MeasuredVerdict::failing: return "failing";
     case MeasuredVerdict::dead: return "dead";
     case MeasuredVerdict::left_out: return "left out";

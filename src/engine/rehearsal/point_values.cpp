@@ -3,9 +3,7 @@
 #include <algorithm>
 #include <map>
 
-#include <fmt/format.h>
-
-#include "modbus/value_readings.h"
+#include "modbus/constant_words.h"
 
 namespace greymet::engine {
 
@@ -82,26 +80,17 @@ std::optional<RawValue> PointValues::raw(const PointValue& value) const {
   return *raw;
 }
 
-std::optional<double> PointValues::number(const PointValue& value) const {
+std::optional<FoundValue> PointValues::found(const PointValue& value) const {
   const auto of = raw(value);
-  if (!of) return std::nullopt;
-  if (const auto* truth = std::get_if<bool>(&*of)) return *truth ? 1.0 : 0.0;
-  return modbus::engineering_value(*of, point_of(value));
+  return of ? std::optional(found_value(*of, point_of(value))) : std::nullopt;
 }
-
+std::optional<double> PointValues::number(const PointValue& value) const {
+  const auto of = found(value);
+  return of ? of->number : std::nullopt;
+}
 std::string PointValues::text(const PointValue& value) const {
-  const auto of = raw(value);
-  if (!of) return "-";
-  const Point& point = point_of(value);
-  const auto engineering = modbus::engineering_value(*of, point);
-  const bool whole = std::holds_alternative<bool>(*of) || std::holds_alternative<std::string>(*of);
-  if (!engineering || whole) return modbus::to_text(*of, point.type);
-  if (point.decimals) {
-    return fmt::format("{:.{}f}", *engineering,
-                       static_cast<int>(std::min<std::int64_t>(*point.decimals, 9)));
-  }
-  constexpr int digits = 7;  // what a 32-bit float carries
-  return fmt::format("{:.{}g}", *engineering, digits);
+  const auto of = found(value);
+  return of ? of->text : std::string("-");
 }
 
 namespace {
@@ -120,6 +109,13 @@ bool is_written(const model::ResolvedPlan& plan, std::size_t slave, std::size_t 
   const auto& all = plan.exchange.transactions;
   return std::any_of(all.begin(), all.end(),
                      [&](const model::ExchangeTransaction& t) { return carries(t, slave, point); });
+}
+
+bool is_written_by(const model::ResolvedPlan& plan, std::size_t transaction, std::size_t slave,
+                   std::size_t index) {
+  const Point& point = plan.map_of({false, slave, 0})->points()[index];
+  const model::ExchangeTransaction* t = plan.exchange.find(transaction);
+  return t != nullptr && carries(*t, slave, point);
 }
 
 void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t index,
@@ -146,6 +142,30 @@ void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::siz
     if (t.write_swap && own) order = own->value;
     const auto encoded = modbus::encode_value(raw, point.type, order);
     if (encoded) memory.put_registers(words, *encoded);
+  }
+}
+
+void put_constants(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& memories) {
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    if (!t.from || !t.write) continue;
+    ControllerMemory& memory = memories[t.controller];
+    const BitSequence bits = memory.sequence(*t.from);
+    for (const model::SentConstant& constant : t.constants) {
+      const auto words =
+          modbus::constant_words(constant, model::order_in_memory(plan, t, constant));
+      if (!words) continue;
+      if (model::is_bit_area(t.write->area)) {
+        memory.set_bit(bits.store, bits.position(constant.first), (*words)[0] != 0);
+        continue;
+      }
+      const BitSequence at{bits.store, bits.position(constant.first * model::bits_per_word),
+                           constant.count * model::bits_per_word, bits.width};
+      if (constant.bit) {
+        memory.set_bit(at.store, at.position(*constant.bit), (*words)[0] != 0);
+      } else {
+        memory.put_registers(at, *words);
+      }
+    }
   }
 }
 

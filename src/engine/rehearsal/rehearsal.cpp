@@ -10,6 +10,9 @@
 
 namespace greymet::engine {
 
+using internal::default_script;
+using internal::length_of_script;
+using internal::patience_after;
 using internal::patience_of;
 using std::chrono::seconds;
 
@@ -67,81 +70,6 @@ MeasuredVerdict judge(const MeasuredTransaction& t, const RehearsalOptions& opti
                                                          : MeasuredVerdict::off;
 }
 
-// Slaves that fall silent at the same time: each on a wire of its own.
-struct SilentTogether {
-  std::vector<std::size_t> slaves;
-  std::set<std::string> wires;
-};
-
-std::string wire_of(const model::ExchangeSlave& slave) {
-  if (slave.line) return fmt::format("line {}", slave.line->value);
-  return slave.host ? fmt::format("{}:{}", *slave.host, slave.port) : std::string();
-}
-
-// One after the other, as far as that lasts no longer than for some fifty; of more, several on
-// different wires together: what a rehearsal plays grows with the plan, not with its square.
-std::vector<SilentTogether> turns_of(const model::ResolvedPlan& plan,
-                                     const std::map<std::size_t, Duration>& needed) {
-  const std::size_t at_a_time = internal::at_a_time(needed.size());
-  std::vector<SilentTogether> turns;
-  std::size_t open = 0;  // turns before it are full
-  for (const auto& [slave, time] : needed) {
-    const std::string wire = wire_of(plan.exchange.slaves[slave]);
-    while (open < turns.size() && turns[open].slaves.size() >= at_a_time) ++open;
-    std::size_t at = open;
-    while (at < turns.size() &&
-           (turns[at].slaves.size() >= at_a_time || turns[at].wires.contains(wire))) {
-      ++at;
-    }
-    if (at == turns.size()) turns.emplace_back();
-    turns[at].slaves.push_back(slave);
-    turns[at].wires.insert(wire);
-  }
-  return turns;
-}
-
-// Every slave that somebody asks falls silent once.
-std::vector<Fault> default_script(const model::ResolvedPlan& plan,
-                                  const timing::TimingReport& report) {
-  std::map<std::size_t, Duration> needed;  // until one request of it has failed in all its tries
-  std::map<std::size_t, Duration> pause;   // until it has been tried again
-  for (const timing::LineReport& line : report.lines) {
-    for (const timing::TransactionReport& t : line.transactions) {
-      const model::ExchangeTransaction* e = plan.exchange.find(t.transaction);
-      if (!e || e->target.is_peer || e->endpoint.broadcast || !t.period || !t.silent) continue;
-      const Duration time = *t.period + *t.silent + seconds(1);
-      const auto [at, is_new] = needed.try_emplace(e->target.index, time);
-      if (!is_new) at->second = std::min(at->second, time);
-      const Duration retry = e->endpoint.park ? e->endpoint.park->retry : Duration{};
-      pause[e->target.index] = std::max(pause[e->target.index], retry + *t.silent + seconds(2));
-    }
-  }
-  std::vector<Fault> script;
-  Duration at = seconds(1);
-  for (const SilentTogether& turn : turns_of(plan, needed)) {
-    Duration next = at;
-    for (const std::size_t slave : turn.slaves) {
-      Fault fault;
-      fault.at = at;
-      fault.until = at + needed.at(slave);
-      fault.index = slave;
-      fault.kind = FaultKind::silent;
-      script.push_back(fault);
-      next = std::max(next, fault.until + pause[slave]);
-    }
-    at = next;
-  }
-  return script;
-}
-
-Duration length_of_script(const std::vector<Fault>& script, Duration patience) {
-  Duration last{};
-  for (const Fault& fault : script) {
-    last = std::max(last, fault.until == Duration::max() ? fault.at : fault.until);
-  }
-  return last + patience;
-}
-
 class Rehearsal {
  public:
   Rehearsal(const model::ResolvedPlan& plan, const timing::TimingReport& report, Stage& stage,
@@ -157,13 +85,16 @@ class Rehearsal {
         }) {}
 
   RehearsalResult run() {
-    quiet();
-    if (options_.blocks && !stage_.stopped()) {
-      result_.blocks = internal::rehearse_blocks(plan_, stage_, patience_of(report_), finished_);
+    act("quiet", [this] { quiet(); });
+    if (options_.blocks) {
+      act("blocks", [this] {
+        result_.blocks = internal::rehearse_blocks(plan_, stage_, patience_of(report_), finished_);
+      });
     }
-    if (options_.faults && !stage_.stopped()) faults();
-    if (options_.heartbeats && !stage_.stopped()) {
-      internal::rehearse_heartbeats(plan_, stage_, finished_, result_.heartbeats);
+    if (options_.faults) act("faults", [this] { faults(); });
+    if (options_.heartbeats) {
+      act("heartbeats",
+          [this] { internal::rehearse_heartbeats(plan_, stage_, finished_, result_.heartbeats); });
     }
     result_.stopped = stage_.stopped();
     result_.lasted = stage_.now();
@@ -173,6 +104,14 @@ class Rehearsal {
   }
 
  private:
+  template <class Play>
+  void act(std::string_view name, const Play& play) {
+    if (stage_.stopped()) return;
+    const Duration begin = stage_.now();
+    play();
+    result_.acts.push_back({name, begin, stage_.now()});
+  }
+
   void quiet() {
     Measures quiet(plan_.transactions.size());
     stage_.run_until(options_.quiet, [&](const RequestRecord& record) {
@@ -217,7 +156,7 @@ class Rehearsal {
       fault.at += begin;
       if (fault.until != Duration::max()) fault.until += begin;
       faults_of_[{fault.is_peer, fault.index}].push_back(result_.faults.size());
-      result_.faults.push_back({fault, {}, {}, false});
+      result_.faults.push_back({fault, {}, {}, false, false});
     }
     const Duration end = begin + length_of_script(script, Duration{});
     stage_.set_faults(FaultScript(script));
@@ -226,13 +165,58 @@ class Rehearsal {
       note_faults(record);
     };
     stage_.run_until(end - begin > Duration{} ? end : begin, watch);
-    stage_.run_until(stage_.now() + patience_of(report_), watch);
+    stage_.run_until(stage_.now() + patience_after(plan_, report_, script), watch);
     stage_.set_faults({});
     for (RehearsedFault& fault : result_.faults) {
       // what lasts to the end cannot be recovered from
       const bool lasts = fault.fault.until == Duration::max();
       fault.good = fault.noticed && (lasts || fault.recovered || harmless(fault.fault.kind));
       if (harmless(fault.fault.kind)) fault.good = lasts || fault.recovered.has_value();
+    }
+    find_stalls();
+  }
+
+  // A silent one that keeps all others from their periods: nobody's plant stands that.
+  void find_stalls() {
+    for (std::size_t i = 0; i < result_.faults.size(); ++i) {
+      RehearsedFault& fault = result_.faults[i];
+      if (fault.fault.kind != FaultKind::silent) continue;
+      for (const Master& master : stage_.masters()) {
+        for (const MasterLink& link : master.links()) {
+          std::size_t others = 0;
+          std::size_t stalled = 0;
+          bool concerned = false;
+          for (const timing::Job& job : link.queue().jobs) {
+            const model::ExchangeTransaction& t = *plan_.exchange.find(job.transaction);
+            if (is_concerned(t, fault)) {
+              concerned = true;
+            } else if (t.trigger.kind == model::TriggerKind::cyclic) {
+              ++others;
+              stalled += stalled_.contains({i, t.transaction}) ? 1U : 0U;
+            }
+          }
+          fault.stalls_all = fault.stalls_all || (concerned && others > 0 && stalled == others);
+        }
+      }
+      fault.good = fault.good && !fault.stalls_all;
+    }
+  }
+
+  static bool is_concerned(const model::ExchangeTransaction& t, const RehearsedFault& fault) {
+    return t.target.is_peer == fault.fault.is_peer && t.target.index == fault.fault.index;
+  }
+
+  // Who waits for its turn for more than its period while something is silent.
+  void note_stalls(const RequestRecord& record) {
+    const model::ExchangeTransaction& t = *plan_.exchange.find(record.transaction);
+    if (t.trigger.kind != model::TriggerKind::cyclic ||
+        record.start - record.release <= t.trigger.period) {
+      return;
+    }
+    for (std::size_t i = 0; i < result_.faults.size(); ++i) {
+      const RehearsedFault& each = result_.faults[i];
+      const bool during = record.start >= each.fault.at && record.release < each.fault.until;
+      if (during && !is_concerned(t, each)) stalled_.insert({i, record.transaction});
     }
   }
 
@@ -244,6 +228,7 @@ class Rehearsal {
 
   void note_faults(const RequestRecord& record) {
     if (record.tries == 0) return;
+    note_stalls(record);
     const model::ExchangeTransaction& t = *plan_.exchange.find(record.transaction);
     const auto concerned = faults_of_.find({t.target.is_peer, t.target.index});
     if (concerned == faults_of_.end()) return;
@@ -286,6 +271,50 @@ class Rehearsal {
     result_.accounted = all_.tries() == stage_.frames_sent();
     result_.odd = odd_wires(stage_.masters());
     result_.passed = good && result_.accounted && result_.watchdogs.empty();
+    if (!result_.passed) tell_why();
+  }
+
+  void tell_why() {
+    std::vector<std::string>& because = result_.because;
+    for (const MeasuredTransaction& t : result_.transactions) {
+      if (t.well) continue;
+      because.push_back(fmt::format("{} was {} while nothing was wrong: {} of {} good{}", t.name,
+                                    to_string(t.verdict), t.timed().good, t.timed().sent,
+                                    t.cause.empty() ? "" : ", " + t.cause));
+    }
+    for (const Field::Tripped& each : result_.watchdogs) {
+      because.push_back(fmt::format("the watchdog of {} tripped although nothing was wrong",
+                                    plan_.plan.slaves[each.slave].name));
+    }
+    for (const RehearsedBlock& block : result_.blocks) {
+      for (const BlockVerdict verdict : {block.first, block.last}) {
+        if (verdict != BlockVerdict::wrong && verdict != BlockVerdict::not_carried) continue;
+        because.push_back(fmt::format(
+            "a value that {} {} {}", plan_.transaction_name(block.transaction),
+            block.is_read ? "reads" : "writes",
+            verdict == BlockVerdict::wrong ? "came out as another" : "did not arrive in time"));
+        break;
+      }
+    }
+    for (const RehearsedFault& fault : result_.faults) {
+      if (fault.good) continue;
+      const std::string who = plan_.target_name({fault.fault.is_peer, fault.fault.index, 0});
+      because.push_back(fmt::format(
+          "{}: {}", who,
+          fault.stalls_all ? "silent, it keeps everybody on its line from their periods"
+          : !fault.noticed && !harmless(fault.fault.kind) ? "nobody noticed its fault"
+                                                          : "it was not asked well again"));
+    }
+    for (const RehearsedHeartbeat& beat : result_.heartbeats) {
+      if (beat.good || !beat.watched || !options_.heartbeats) continue;
+      because.push_back(fmt::format("heartbeat {}: {}",
+                                    plan_.exchange.heartbeats[beat.heartbeat].name,
+                                    beat.false_alarms > 0 ? "false alarms"
+                                    : !beat.alarm         ? "no alarm when it stopped"
+                                    : !beat.cleared       ? "its alarm stays"
+                                                          : "its alarm came late"));
+    }
+    if (!result_.accounted) because.emplace_back("not every request is accounted for");
   }
 
   const model::ResolvedPlan& plan_;
@@ -295,6 +324,7 @@ class Rehearsal {
   Measures all_;
   Finished finished_;
   RehearsalResult result_;
+  std::set<std::pair<std::size_t, std::size_t>> stalled_;  // fault and transaction
   std::map<std::pair<bool, std::size_t>, std::vector<std::size_t>> faults_of_;  // by who is asked
 };
 
@@ -317,8 +347,9 @@ Duration length_of(const model::ResolvedPlan& plan, const timing::TimingReport& 
   const Duration patience = patience_of(report);
   if (options.blocks) length += patience;
   if (options.faults) {
-    length +=
-        length_of_script(options.script ? *options.script : default_script(plan, report), patience);
+    const std::vector<Fault> script =
+        options.script ? *options.script : default_script(plan, report);
+    length += length_of_script(script, patience_after(plan, report, script));
   }
   if (options.heartbeats) {
     length += internal::length_of_heartbeats(plan, report);

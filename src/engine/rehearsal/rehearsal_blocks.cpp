@@ -127,6 +127,10 @@ class BlockRehearsal {
       if (at == states_.end() || at->second.done) continue;
       const DeviceBlock& block = block_of(t, is_read);
       for (const std::size_t i : {0U, 1U}) {
+        if (i == 1 && block.quantity == 1) {  // one place is changed once
+          at->second.probes[1] = at->second.probes[0];
+          continue;
+        }
         const std::uint32_t index = i == 0 ? 0 : block.quantity - 1;
         const std::uint16_t before = is_read ? at_device(t, block.area, block.offset + index)
                                              : at_controller(t, false, block.area, index);

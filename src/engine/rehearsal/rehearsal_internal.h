@@ -11,6 +11,15 @@ namespace greymet::engine::internal {
                                                           Stage& stage, Duration patience,
                                                           const Finished& finished);
 
+// The third act without a script: every slave that somebody asks falls silent once.
+[[nodiscard]] std::vector<Fault> default_script(const model::ResolvedPlan& plan,
+                                                const timing::TimingReport& report);
+// What comes after the last fault of a script: all have to be asked again, and to have answered.
+[[nodiscard]] Duration patience_after(const model::ResolvedPlan& plan,
+                                      const timing::TimingReport& report,
+                                      const std::vector<Fault>& script);
+[[nodiscard]] Duration length_of_script(const std::vector<Fault>& script, Duration patience);
+
 // What the consumers have seen of each heartbeat in the first act.
 [[nodiscard]] std::vector<RehearsedHeartbeat> heartbeats_in_quiet(
     const model::ResolvedPlan& plan, const timing::TimingReport& report,

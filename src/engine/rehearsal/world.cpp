@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "engine/point_values.h"
 #include "timing/character.h"
 
 namespace greymet::engine {
@@ -42,6 +43,7 @@ World::World(const model::ResolvedPlan& plan, const timing::TimingModel& timing,
       wires_(timing.queues.size()),
       delays_(options.durations, options.seed),
       wakes_(memories_.size()) {
+  put_constants(plan, memories_);
   for (std::size_t c = 0; c < memories_.size(); ++c) {
     masters_.emplace_back(plan, timing, model::ControllerIndex(c), memories_[c], options.master);
     programs_.emplace_back(plan, model::ControllerIndex(c), memories_[c]);

@@ -14,6 +14,42 @@ BitSequence one_bit(const model::MemoryRange& range) {
   return {range.bits.store, range.bits.first, 1, model::bits_per_word};
 }
 
+// Hands everything on, and notes what is written.
+class NotingImage final : public RegisterImage {
+ public:
+  NotingImage(RegisterImage& image, Duration now, const Target& target,
+              std::vector<WrittenWord>& notes)
+      : image_(image), now_(now), target_(target), notes_(notes) {}
+  [[nodiscard]] bool has(Area area, std::uint32_t offset, std::uint32_t count,
+                         bool to_write) const override {
+    return image_.has(area, offset, count, to_write);
+  }
+  [[nodiscard]] std::uint16_t word(Area area, std::uint32_t offset) const override {
+    return image_.word(area, offset);
+  }
+  [[nodiscard]] bool bit(Area area, std::uint32_t offset) const override {
+    return image_.bit(area, offset);
+  }
+  void set_word(std::uint32_t offset, std::uint16_t value) override {
+    note(Area::holding_register, offset, image_.word(Area::holding_register, offset), value);
+    image_.set_word(offset, value);
+  }
+  void set_bit(std::uint32_t offset, bool value) override {
+    note(Area::coil, offset, image_.bit(Area::coil, offset) ? 1 : 0, value ? 1 : 0);
+    image_.set_bit(offset, value);
+  }
+
+ private:
+  void note(Area area, std::uint32_t offset, std::uint16_t before, std::uint16_t after) {
+    constexpr std::size_t most = 10'000;
+    if (notes_.size() < most) notes_.push_back({now_, target_, area, offset, before, after});
+  }
+  RegisterImage& image_;
+  Duration now_;
+  Target target_;
+  std::vector<WrittenWord>& notes_;
+};
+
 }  // namespace
 
 bool PeerImage::has(Area area, std::uint32_t offset, std::uint32_t count, bool) const {
@@ -83,14 +119,14 @@ Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& mem
 
 std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
                                            modbus::ByteView pdu) {
+  if (!is_here(target)) return std::nullopt;
   restart_due(now);
-  AnswerCounters& counters = counters_[target];
   if (target.is_peer) {
     AnswerLimits limits;
     const auto& answers = plan_.exchange.controllers[target.index].answers;
     limits.on_line = target.answer < answers.size() && answers[target.answer].on_line;
     limits.name = plan_.plan.controllers[target.index].name;
-    return answer_request(pdu, *peers_[target.index], limits, counters);
+    return reply_of(now, target, *peers_[target.index], limits, pdu);
   }
   FieldSlave& slave = *slaves_[target.index];
   const auto request = modbus::decode_request(pdu);
@@ -98,7 +134,7 @@ std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
     slave.refresh(now, model::traits_of(request->function).area,
                   {request->offset, request->offset + std::uint32_t{request->quantity}});
   }
-  auto reply = answer_request(pdu, slave, slave_limits_[target.index], counters);
+  auto reply = reply_of(now, target, slave, slave_limits_[target.index], pdu);
   auto& watchdog = watchdogs_[target.index];
   const bool feeds =
       watchdog && (!watchdog->by_writes || (request && model::writes(request->function)));
@@ -110,9 +146,18 @@ std::optional<modbus::Bytes> Field::answer(Duration now, const Target& target,
   return reply;
 }
 
+std::optional<modbus::Bytes> Field::reply_of(Duration now, const Target& target,
+                                             RegisterImage& image, const AnswerLimits& limits,
+                                             modbus::ByteView pdu) {
+  AnswerCounters& counters = counters_[target];
+  if (!notes_writes_) return answer_request(pdu, image, limits, counters);
+  NotingImage noting(image, now, target, written_);
+  return answer_request(pdu, noting, limits, counters);
+}
+
 std::optional<Target> Field::on_line(model::LineIndex line, std::uint8_t unit) const {
   const auto at = units_.find({line.value, unit});
-  return at == units_.end() ? std::nullopt : std::optional(at->second);
+  return at == units_.end() || !is_here(at->second) ? std::nullopt : std::optional(at->second);
 }
 
 std::optional<Target> Field::at_host(const std::string& host, std::int64_t port,
@@ -123,9 +168,10 @@ std::optional<Target> Field::at_host(const std::string& host, std::int64_t port,
     const auto& own = target.is_peer
                           ? plan_.exchange.controllers[target.index].answers[target.answer].unit
                           : plan_.exchange.slaves[target.index].unit;
-    if (own && own->value == unit) return target;
+    if (own && own->value == unit) return is_here(target) ? std::optional(target) : std::nullopt;
   }
-  return at->second.size() == 1 ? std::optional(at->second.front()) : std::nullopt;
+  const bool alone = at->second.size() == 1 && is_here(at->second.front());
+  return alone ? std::optional(at->second.front()) : std::nullopt;
 }
 
 void Field::look_at(std::size_t slave, Duration now) {

@@ -59,7 +59,7 @@ FieldSlave::FieldSlave(const model::ResolvedPlan& plan, std::size_t slave, bool 
         (point.address.area == Area::coil || point.address.area == Area::holding_register);
     Moving moving;
     if (point.type.kind == TypeKind::text) {
-      moving.text = point.name;
+      moving.constant = RawValue(point.name);
     } else {
       moving.generator = default_generator(point, !still && !written);
     }
@@ -73,7 +73,7 @@ void FieldSlave::restart() {
     for (auto& page : area) page.reset();
   }
   for (Moving& point : points_) point.held = false;
-  for (std::size_t i = 0; i < points_.size(); ++i) store({}, i);
+  for (std::size_t i = 0; i < points_.size(); ++i) store(points_[i].since, i);
 }
 
 bool FieldSlave::has(Area area, std::uint32_t offset, std::uint32_t count, bool to_write) const {
@@ -141,23 +141,23 @@ void FieldSlave::refresh(Duration now, Area area, Extent block) {
   }
 }
 
-void FieldSlave::set_generator(std::size_t point, const Generator& generator) {
-  points_[point].generator = generator;
-  points_[point].text.reset();
-  store({}, point);
+void FieldSlave::set_generator(std::size_t point, const Generator& generator, Duration now) {
+  points_[point] = {generator, std::nullopt, now, false};
+  store(now, point);
 }
 
-void FieldSlave::set_text(std::size_t point, const std::string& text) {
-  points_[point].text = text;
-  points_[point].generator.reset();
-  store({}, point);
+void FieldSlave::set_value(std::size_t point, const RawValue& value, Duration now) {
+  points_[point] = {std::nullopt, value, now, false};
+  store(now, point);
 }
 
 void FieldSlave::store(Duration now, std::size_t index) {
   const Point& point = map_->points()[index];
   const Moving& moving = points_[index];
-  const RawValue raw = moving.text ? RawValue(moving.text->substr(0, point.type.characters))
-                                   : raw_from(point, moving.generator->value_at(now));
+  RawValue raw = moving.constant ? *moving.constant
+                                 : raw_from(point, moving.generator->value_at(now - moving.since));
+  if (auto* text = std::get_if<std::string>(&raw))
+    text->resize(std::min<std::size_t>(text->size(), point.type.characters));
   const Extent extent = model::extent_of(point);
   const Area area = point.address.area;
   if (model::is_bit_area(area)) {

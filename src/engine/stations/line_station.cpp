@@ -24,7 +24,9 @@ LineStation::LineStation(const model::ResolvedPlan& plan, model::LineIndex line,
       characters_(*timing::character_timing(plan.exchange.lines[line])),
       framing_(framing_of(characters_)),
       receiver_(framing_, modbus::Direction::request, options.silence),
-      delays_(options.durations, options.seed + line) {}
+      delays_(options.durations, options.seed + line) {
+  if (options.real_line) receiver_.hear_replies();
+}
 
 void LineStation::receive(Duration now, modbus::ByteView bytes) {
   Received received;
@@ -35,11 +37,26 @@ void LineStation::receive(Duration now, modbus::ByteView bytes) {
 void LineStation::take(const Received& received) {
   junk_ += received.junk.size();
   for (const ReceivedFrame& frame : received.frames) {
-    // however fast the bytes came: on the line they take their time
     const auto size = static_cast<std::uint32_t>(frame.raw.size());
+    if (options_.real_line) {
+      if (!is_own(frame) && !frame.is_reply) requests_.emplace_back(frame.last_byte, frame);
+      continue;
+    }
+    // however fast the bytes came: on the line they take their time
     requests_.emplace_back(
         std::max(frame.last_byte, frame.first_byte + characters_.characters(size)), frame);
   }
+}
+
+// What was said comes back from some converters. Some replies look like their requests: a master
+// that asks the same again is told from an echo by when it comes, until a reply that looks like
+// none has shown what this line does.
+bool LineStation::is_own(const ReceivedFrame& frame) {
+  if (said_.empty() || frame.raw != said_) return false;
+  if (frame.is_reply) echoes_ = true;
+  const bool own = echoes_ || frame.first_byte <= free_ + characters_.frame_gap();
+  said_.clear();
+  return own;
 }
 
 Duration LineStation::next_wake() const {
@@ -92,38 +109,18 @@ void LineStation::say(Duration begin, const modbus::Bytes& bytes) {
   const auto piece =
       std::max<std::size_t>(1, static_cast<std::size_t>(piece_ms / characters_.character_ms()));
   begin = std::max(begin, free_);
+  if (options_.real_line) {
+    pieces_.push_back({begin, bytes});
+    free_ = begin + characters_.characters(static_cast<std::uint32_t>(bytes.size()));
+    said_ = bytes;
+    return;
+  }
   for (std::size_t from = 0; from < bytes.size(); from += piece) {
     const std::size_t to = std::min(bytes.size(), from + piece);
     free_ = begin + characters_.characters(static_cast<std::uint32_t>(to));
     pieces_.push_back({free_, modbus::Bytes(bytes.begin() + static_cast<std::ptrdiff_t>(from),
                                             bytes.begin() + static_cast<std::ptrdiff_t>(to))});
   }
-}
-
-StationPlaces station_places(const model::ResolvedPlan& plan) {
-  StationPlaces out;
-  const auto& lines = plan.exchange.lines;
-  for (std::size_t l = 0; l < lines.size(); ++l) {
-    if (lines[l].master && timing::character_timing(lines[l])) {
-      out.lines.emplace_back(model::LineIndex(l));
-    }
-  }
-  const auto add = [&out](const std::string& host, std::int64_t port) {
-    const std::pair<std::string, std::int64_t> place{host, port};
-    if (std::find(out.hosts.begin(), out.hosts.end(), place) == out.hosts.end()) {
-      out.hosts.push_back(place);
-    }
-  };
-  for (const model::ExchangeSlave& slave : plan.exchange.slaves) {
-    if (slave.host) add(*slave.host, slave.port);
-  }
-  for (const model::ExchangeGateway& gateway : plan.exchange.gateways) {
-    if (gateway.host) add(*gateway.host, gateway.port);
-  }
-  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
-    if (t.endpoint.connection) add(t.endpoint.host, t.endpoint.port);
-  }
-  return out;
 }
 
 }  // namespace greymet::engine

@@ -4,6 +4,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <limits>
 #include <numbers>
 #include <optional>
 #include <vector>
@@ -93,6 +94,20 @@ double most_of(model::DataType type) {
 }
 
 }  // namespace
+
+std::pair<double, double> Generator::reach() const {
+  constexpr double endless = std::numeric_limits<double>::infinity();
+  switch (kind) {
+    case GeneratorKind::constant: return {a, a};
+    case GeneratorKind::count:
+      return step < 0 ? std::pair(-endless, a) : std::pair(a, step > 0 ? endless : a);
+    case GeneratorKind::ramp:
+    case GeneratorKind::sine:
+    case GeneratorKind::walk:
+    case GeneratorKind::square: break;
+  }
+  return std::minmax(a, b);
+}
 
 double Generator::value_at(Duration now) const {
   const double seconds = static_cast<double>(now.count()) / ns_per_s;

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "checks/symptoms.h"
 #include "exports/report.h"
 #include "html.h"
 #include "model/duration_text.h"
@@ -47,12 +48,29 @@ class Sheet {
     heartbeats();
     step("Done");
     body_ += signatures();
+    symptoms();
     return page_html(name, body_);
   }
 
  private:
   void step(std::string_view heading) {
     body_ += fmt::format("<h2>{}. {}</h2>\n", ++steps_, html(heading));
+  }
+
+  // The last page: what to look at where a step does not show what it should.
+  void symptoms() {
+    body_ += "<h2 class=\"page\">When a step does not show what it should</h2>\n";
+    HtmlTable table({"seen, and what it mostly means", "look, in this order"});
+    for (const checks::Symptom& symptom : checks::symptoms()) {
+      std::string looks;
+      std::size_t number = 0;
+      for (const checks::Look& look : symptom.looks) {
+        looks += fmt::format("{}{}. {}", looks.empty() ? "" : "<br>", ++number, html(look.at));
+      }
+      table.row(
+          {fmt::format("<b>{}</b><br>{}", html(symptom.title), html(symptom.meaning)), looks});
+    }
+    body_ += table.text("");
   }
 
   static std::string signatures() {

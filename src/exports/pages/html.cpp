@@ -52,7 +52,7 @@ nav { display: flex; flex-wrap: wrap; gap: 2px 16px; margin: 8px 0; } nav a { co
   h1 { font-size: 18px; } h2 { font-size: 14px; margin-top: 16px; break-after: avoid; } h3 { break-after: avoid; font-size: 11.5px; }
   table { font-size: 8.4px; width: 100%; } th, td { padding-right: 5px; } tr, figure, .cards li { break-inside: avoid; }
   thead { display: table-header-group; } .wide { overflow: visible; } .cards { grid-template-columns: repeat(3, 1fr); gap: 5px; }
-  td.c, .n { white-space: normal; } .sign, .entry { min-width: 40px; } }
+  h2.page { break-before: page; } td.c, .n { white-space: normal; } .sign, .entry { min-width: 40px; } }
 )";
 
 std::string base64(std::string_view bytes) {

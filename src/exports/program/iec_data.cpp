@@ -128,7 +128,15 @@ std::optional<TransactionTable> transaction_table(const model::ResolvedPlan& pla
          {"phase", iec_time(cyclic ? t.trigger.phase : model::Duration{})},
          {"min_gap", iec_time(cyclic ? model::Duration{} : t.trigger.period)},
          {"timeout", iec_time(t.endpoint.timeout)},
-         {"retries", number(t.endpoint.retries)}});
+         {"retries", number(t.endpoint.retries)},
+         {"trigger", memory(t.trigger.bit)},
+         {"gate", memory(t.gate)},
+         {"read_swap", text(t.read_swap ? to_string(*t.read_swap) : "")},
+         {"write_swap", text(t.write_swap ? to_string(*t.write_swap) : "")},
+         {"packing", text(t.packing ? to_string(*t.packing) : "")},
+         {"loss", text(t.on_loss ? to_string(*t.on_loss) : "")},
+         {"park_after", number(t.endpoint.park ? t.endpoint.park->after : 0)},
+         {"park_retry", iec_time(t.endpoint.park ? t.endpoint.park->retry : model::Duration{})}});
   }
   if (table.rows.empty()) return std::nullopt;
   table.type.bounds = {1, table.rows.size()};

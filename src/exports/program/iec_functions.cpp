@@ -40,8 +40,8 @@ struct Binary {
   std::string largest;   // the largest finite number
 };
 
-const Binary single{"REAL", "DWORD", "UDINT", 23, 127, 64, "3.4028235E38"};
-const Binary twice{"LREAL", "LWORD", "ULINT", 52, 1023, 512, "1.7976931348623157E308"};
+const Binary single{"REAL", "DWORD", "UDINT", 23, 127, 64, "REAL#3.4028235E38"};
+const Binary twice{"LREAL", "LWORD", "ULINT", 52, 1023, 512, "LREAL#1.7976931348623157E308"};
 
 double power_of_two(int n) {
   double value = 1;
@@ -69,12 +69,13 @@ IecPou from_bits(const Binary& b) {
   std::string body = fmt::format(
       "  exponent := {0}_TO_INT(SHR(bits, {1}) AND {2});\n"
       "  value := {3}_TO_{4}({0}_TO_{3}(bits AND {5})) / {6};\n"
-      "  IF exponent = 0 THEN\n    exponent := 1;\n  ELSE\n    value := value + 1.0;\n  END_IF;\n"
+      "  IF exponent = 0 THEN\n    exponent := 1;\n  ELSE\n    value := value + {4}#1.0;\n  "
+      "END_IF;\n"
       "  exponent := exponent - {7};\n",
       b.bits, b.fraction, hex(exponents), b.integer, b.real, hex(mask),
-      iec_real(power_of_two(b.fraction)), b.bias);
+      iec_real(b.real, power_of_two(b.fraction)), b.bias);
   for (int step = b.longest_step; step >= 1; step /= 2) {
-    const std::string power = iec_real(power_of_two(step));
+    const std::string power = iec_real(b.real, power_of_two(step));
     body += fmt::format(
         "  IF exponent >= {0} THEN\n    value := value * {1};\n    exponent := exponent - {0};\n"
         "  ELSIF exponent <= -{0} THEN\n    value := value / {1};\n    exponent := exponent + "
@@ -99,28 +100,63 @@ IecPou to_bits(const Binary& b) {
       "  size := ABS(value);\n"
       "  IF value <> value THEN\n    {0} := {1};\n"
       "  ELSIF size > {2} THEN\n    {0} := {3};\n"
-      "  ELSIF size = 0.0 THEN\n    {0} := 0;\n"
+      "  ELSIF size = {6}#0.0 THEN\n    {0} := 0;\n"
       "  ELSE\n    exponent := {4};\n",
-      name, hex(quiet), b.largest, hex(infinite), b.bias);
+      name, hex(quiet), b.largest, hex(infinite), b.bias, std::string(), b.real);
   // up to at least 1, or as far as the smallest exponent; then down below 2
   for (int step = b.longest_step; step >= 1; step /= 2) {
-    const std::string power = iec_real(power_of_two(step));
+    const std::string power = iec_real(b.real, power_of_two(step));
     body += fmt::format(
         "    IF size >= {1} THEN\n      size := size / {1};\n      exponent := exponent + {0};\n"
-        "    ELSIF size * {2} < 1.0 AND exponent > {0} THEN\n      size := size * {1};\n"
+        "    ELSIF size * {2} < {3}#1.0 AND exponent > {0} THEN\n      size := size * {1};\n"
         "      exponent := exponent - {0};\n    END_IF;\n",
-        step, power, iec_real(power_of_two(step - 1)));
+        step, power, iec_real(b.real, power_of_two(step - 1)), b.real);
   }
   body += fmt::format(
-      "    IF size < 1.0 THEN\n      exponent := 0;\n    ELSE\n      size := size - 1.0;\n    "
+      "    IF size < {4}#1.0 THEN\n      exponent := 0;\n    ELSE\n      size := size - {4}#1.0;\n "
+      "   "
       "END_IF;\n"
       "    {0} := SHL({1}_TO_{2}(INT_TO_{1}(exponent)), {3}) OR {1}_TO_{2}({4}_TO_{1}(size * "
       "{5}));\n"
       "  END_IF;\n"
-      "  IF value < 0.0 THEN\n    {0} := {0} OR {6};\n  END_IF;\n",
-      name, b.integer, b.bits, b.fraction, b.real, iec_real(power_of_two(b.fraction)), hex(sign));
+      "  IF value < {4}#0.0 THEN\n    {0} := {0} OR {6};\n  END_IF;\n",
+      name, b.integer, b.bits, b.fraction, b.real, iec_real(b.real, power_of_two(b.fraction)),
+      hex(sign));
   return function(name, b.bits, "the bits of a number (IEEE 754)", {of("value", b.real)},
                   {of("size", b.real), of("exponent", "INT")}, body);
+}
+
+// Whether a system rounds or cuts where it makes a whole number of a real, and which way halves go,
+// the outcome is the same: halves go away from zero. What is too large is limited.
+struct Rounding {
+  std::string real;
+  std::string whole;
+  std::string least;
+  std::string most;
+  std::string limit;  // the largest real that is not above `most`
+};
+const std::array<Rounding, 7> roundings{
+    {{"REAL", "UINT", "0", "65535", "65535.0"},
+     {"REAL", "INT", "-32768", "32767", "32767.0"},
+     {"REAL", "UDINT", "0", "4294967295", "4294967040.0"},
+     {"LREAL", "UDINT", "0", "4294967295", "4294967295.0"},
+     {"LREAL", "DINT", "-2147483648", "2147483647", "2147483647.0"},
+     {"LREAL", "ULINT", "0", "18446744073709551615", "18446744073709549568.0"},
+     {"LREAL", "LINT", "-9223372036854775808", "9223372036854775807", "9223372036854774784.0"}}};
+
+IecPou rounding(const Rounding& r) {
+  const std::string name = fmt::format("GM_{}_{}", r.real, r.whole);
+  const std::string body = fmt::format(
+      "  IF value <= {1}#{3}.0 THEN\n    {0} := {3};\n"
+      "  ELSIF value >= {1}#{5} THEN\n    {0} := {4};\n"
+      "  ELSE\n    whole := {1}_TO_{2}(value);\n    rest := value - {2}_TO_{1}(whole);\n"
+      "    IF (rest > {1}#0.5) OR ((rest >= {1}#0.5) AND (value > {1}#0.0)) THEN\n"
+      "      whole := whole + 1;\n"
+      "    ELSIF (rest < {1}#-0.5) OR ((rest <= {1}#-0.5) AND (value < {1}#0.0)) THEN\n"
+      "      whole := whole - 1;\n    END_IF;\n    {0} := whole;\n  END_IF;\n",
+      name, r.real, r.whole, r.least, r.most, r.limit);
+  return function(name, r.whole, "rounded to the nearest, halves away from zero; limited",
+                  {of("value", r.real)}, {of("whole", r.whole), of("rest", r.real)}, body);
 }
 
 std::string printable() {
@@ -175,10 +211,10 @@ std::vector<IecPou> text_functions() {
                "    rest := LEFT(rest, LEN(rest) - 1);\n  END_WHILE;\n  GM_TRIMMED := rest;\n"),
       function(
           "GM_CODE", "WORD", "the code of one character of a text; 0 behind its end",
-          {of("text", "STRING[250]"), of("at", "INT")},
+          {of("text", "STRING[250]"), of("place", "INT")},
           {of("all", "STRING[95]", printable()), of("found", "INT")},
-          "  IF at > LEN(text) THEN\n    GM_CODE := 0;\n  ELSE\n"
-          "    found := FIND(all, MID(text, 1, at));\n    IF found = 0 THEN\n"
+          "  IF place > LEN(text) THEN\n    GM_CODE := 0;\n  ELSE\n"
+          "    found := FIND(all, MID(text, 1, place));\n    IF found = 0 THEN\n"
           "      found := 32;\n    END_IF;\n    GM_CODE := INT_TO_WORD(found + 31);\n  END_IF;\n"),
   };
 }
@@ -191,19 +227,24 @@ std::vector<IecPou> heartbeat_blocks() {
        "a bit that toggles",
        {{IecSection::input, {of("every", "TIME")}},
         {IecSection::output, {of("beat", "BOOL")}},
-        {IecSection::local, {of("timer", "TON")}}},
-       "  timer(IN := TRUE, PT := every);\n  IF timer.Q THEN\n    beat := NOT beat;\n"
-       "    timer(IN := FALSE, PT := every);\n    timer(IN := TRUE, PT := every);\n  END_IF;\n"},
+        {IecSection::local, {of("timer", "TON"), of("over", "TIME")}}},
+       // what a beat came late by is taken off the next one: the mean period is kept
+       "  timer(IN := TRUE, PT := every + every);\n"
+       "  IF timer.ET + over >= every THEN\n    beat := NOT beat;\n"
+       "    over := timer.ET + over - every;\n    IF over >= every THEN\n      over := T#0ms;\n"
+       "    END_IF;\n"
+       "    timer(IN := FALSE, PT := every + every);\n"
+       "    timer(IN := TRUE, PT := every + every);\n  END_IF;\n"},
       {PouKind::function_block,
        "GM_WATCH",
        {},
        "TRUE once a bit has not changed for as long as the limit",
-       {{IecSection::input, {of("beat", "BOOL"), of("limit", "TIME")}},
+       {{IecSection::input, {of("beat", "BOOL"), of("longest", "TIME")}},
         {IecSection::output, {of("lost", "BOOL")}},
         {IecSection::local, {of("last", "BOOL"), of("timer", "TON")}}},
-       "  IF beat <> last THEN\n    last := beat;\n    timer(IN := FALSE, PT := limit);\n  "
+       "  IF beat <> last THEN\n    last := beat;\n    timer(IN := FALSE, PT := longest);\n  "
        "END_IF;\n"
-       "  timer(IN := TRUE, PT := limit);\n  lost := timer.Q;\n"},
+       "  timer(IN := TRUE, PT := longest);\n  lost := timer.Q;\n"},
   };
 }
 
@@ -215,6 +256,7 @@ std::vector<IecPou> library() {
     all.push_back(from_bits(*b));
     all.push_back(to_bits(*b));
   }
+  for (const Rounding& each : roundings) all.push_back(rounding(each));
   for (auto more : {text_functions(), heartbeat_blocks()}) {
     all.insert(all.end(), std::make_move_iterator(more.begin()),
                std::make_move_iterator(more.end()));

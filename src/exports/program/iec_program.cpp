@@ -10,6 +10,7 @@
 
 #include "iec_data.h"
 #include "iec_values.h"
+#include "modbus/constant_words.h"
 #include "model/bit_index.h"
 #include "model/memory_use.h"
 #include "model/value_trace.h"
@@ -62,6 +63,9 @@ class Programmer {
       (void)data_.take(table->variable.name);
       out.types.push_back(std::move(table->type));
       table_.variables.push_back(std::move(table->variable));
+    }
+    for (const ExchangeTransaction& t : plan_.exchange.transactions) {
+      if (t.controller == controller_) add_constants(t);
     }
     for (const PointRow& row : input_.points.rows) {
       if (row.controller == controller_) add_row(row);
@@ -139,6 +143,12 @@ class Programmer {
 
   void add_row(const PointRow& row) {
     if (!row.is_read) {
+      for (const model::BitRange& constant : constants_) {
+        if (constant == row.memory) return;
+        if (!overlap(constant, row.memory)) continue;
+        note_left_out(row, "a constant of the plan stands in this memory");
+        return;
+      }
       // a word of bits is put beside the bits that beat in it
       const bool beside = row.type.type.kind == model::TypeKind::bits && !data_.of_bits(row.memory);
       if (const std::string other = filled_by(row.memory, !beside); !other.empty()) {
@@ -187,11 +197,36 @@ class Programmer {
     (row.is_read ? out_ : in_).variables.push_back(std::move(v));
   }
 
+  // What the plan says is always sent, whether a map names it or not.
+  void add_constants(const ExchangeTransaction& t) {
+    for (const model::SentConstant& constant : t.constants) {
+      const auto bits = model::memory_of(plan_, t, constant);
+      const auto words =
+          modbus::constant_words(constant, model::order_in_memory(plan_, t, constant));
+      if (!bits || !words) continue;
+      constants_.push_back(*bits);
+      const std::string target = plan_.target_name(t.target);
+      const std::string where = constant.point.empty() ? t.name : target + "." + constant.point;
+      const std::string name = data_.take(iec_name(where));
+      const RawPlace place =
+          data_.declare(name, *bits, fmt::format("{} <- {}, always", where, constant.text));
+      Group& group = group_of(t.transaction, false);
+      if (place.bit || data_.of_bits(*bits)) {
+        group.body += place.set_text((*words)[0] != 0 ? "TRUE" : "FALSE", "    ");
+        continue;
+      }
+      for (std::size_t i = 0; i < words->size() && i < place.words.size(); ++i) {
+        group.body += fmt::format("    {} := 16#{:04X};\n", place.words[i], (*words)[i]);
+      }
+    }
+  }
+
   Group& group_of(const PointRow& row) {
     const ExchangeTransaction* t = transaction_of(row);
-    const std::optional<std::size_t> key =
-        t != nullptr ? std::optional(t->transaction) : std::nullopt;
-    std::vector<Group>& groups = row.is_read ? reads_ : writes_;
+    return group_of(t != nullptr ? std::optional(t->transaction) : std::nullopt, row.is_read);
+  }
+  Group& group_of(std::optional<std::size_t> key, bool is_read) {
+    std::vector<Group>& groups = is_read ? reads_ : writes_;
     const auto known = std::find_if(groups.begin(), groups.end(),
                                     [&](const Group& g) { return g.transaction == key; });
     if (known != groups.end()) return *known;
@@ -365,7 +400,7 @@ class Programmer {
       data_.own(watch, "GM_WATCH");
       out_.variables.push_back(iec_variable(
           lost, "BOOL", h.on_loss ? fmt::format("on_loss = {}", to_string(*h.on_loss)) : ""));
-      text += fmt::format("  {0}(beat := {1}, limit := {2});\n  {3} := {0}.lost;\n", watch, bit,
+      text += fmt::format("  {0}(beat := {1}, longest := {2});\n  {3} := {0}.lost;\n", watch, bit,
                           iec_time(h.watch), lost);
     }
     return text.empty() ? text : "  " + iec_comment("heartbeat " + h.name) + "\n" + text;
@@ -397,6 +432,7 @@ class Programmer {
   std::map<std::size_t, std::string> failed_;  // per transaction
   std::set<std::pair<bool, model::BitRange>> taken_;
   bool copies_ = false;
+  std::vector<model::BitRange> constants_;  // where they stand
   bool needs_word_ = false;
   bool needs_long_ = false;
 };

@@ -91,7 +91,7 @@ class IecPrograms {
 // A literal of STRING: what is not printable ASCII as $hh.
 [[nodiscard]] std::string iec_string(std::string_view text);
 // "0.1", "1.0E-9": the shortest that reads back as the same number.
-[[nodiscard]] std::string iec_real(double value);
+[[nodiscard]] std::string iec_real(std::string_view type, double value);
 // "T#1500ms"
 [[nodiscard]] std::string iec_time(model::Duration duration);
 // An identifier that is no word of the language.

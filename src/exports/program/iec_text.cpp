@@ -91,7 +91,7 @@ std::string iec_string(std::string_view text) {
   return out + "'";
 }
 
-std::string iec_real(double value) {
+std::string iec_real(std::string_view type, double value) {
   std::string text = fmt::format("{}", value);
   const std::size_t e = text.find('e');
   std::string exponent;
@@ -100,7 +100,7 @@ std::string iec_real(double value) {
     text.resize(e);
   }
   if (text.find('.') == std::string::npos) text += ".0";
-  return text + exponent;
+  return fmt::format("{}#{}{}", type, text, exponent);
 }
 
 std::string iec_time(model::Duration duration) {

@@ -1,5 +1,7 @@
 #include "iec_values.h"
 
+#include <cmath>
+
 #include <fmt/format.h>
 
 #include "iec_program.h"
@@ -63,15 +65,27 @@ std::vector<std::string> highest_first(const ValueForm& form, const RawPlace& pl
   return words;
 }
 
-std::string scaled_type(const Carried& raw) {
-  return raw.bits == 16 || raw.type == "REAL" ? "REAL" : "LREAL";
+// A type that holds the raw numbers, and the scale as a literal.
+std::string scaled_type(const Carried& raw, const Scale& scale) {
+  const auto fits = [](double value) {
+    constexpr double least = 1.17549435e-38;
+    constexpr double most = 3.4028235e38;
+    return value == 0 || (std::abs(value) >= least && std::abs(value) <= most);
+  };
+  const bool is_short = raw.bits == 16 || raw.type == "REAL";
+  return is_short && fits(scale.factor) && fits(scale.offset) ? "REAL" : "LREAL";
 }
 
-// The largest number of a floating-point type that is not above the raw type's most: a limit that
-// was rounded up would itself be outside.
-std::string limit_in(const std::string& real, const Carried& raw) {
-  if (raw.bits < 64) return std::string(raw.most) + ".0";
-  return real == "LREAL" && raw.type == "LINT" ? "9223372036854774784.0" : "18446744073709549568.0";
+// Without an effect where what was given is no number: the device keeps what it has.
+std::string if_number(const std::string& name, const std::string& statements) {
+  std::string text = fmt::format("    IF {0} = {0} THEN\n", name);
+  std::size_t at = 0;
+  while (at < statements.size()) {
+    const std::size_t end = statements.find('\n', at) + 1;
+    text += "  " + statements.substr(at, end - at);
+    at = end;
+  }
+  return text + "    END_IF;\n";
 }
 
 ValueText decoded_text(const std::string& name, const ValueForm& form, const RawPlace& place) {
@@ -129,14 +143,14 @@ std::string type_of(const ValueForm& form) {
   const Carried raw = carried(form.type.kind);
   if (form.type.kind == TypeKind::text) return fmt::format("STRING[{}]", form.type.characters);
   const bool number = form.type.kind != TypeKind::boolean && form.type.kind != TypeKind::bits;
-  if (number && form.scale.is_some()) return scaled_type(raw);
+  if (number && form.scale.is_some()) return scaled_type(raw, form.scale);
   return std::string(raw.type);
 }
 
 std::string zero_of(const std::string& type) {
   if (type == "BOOL") return "FALSE";
   if (type.starts_with("STRING")) return "''";
-  return type == "REAL" || type == "LREAL" ? "0.0" : "0";
+  return type == "REAL" || type == "LREAL" ? type + "#0.0" : "0";
 }
 
 ValueText decoding(const std::string& name, const ValueForm& form, const RawPlace& place) {
@@ -164,8 +178,8 @@ ValueText decoding(const std::string& name, const ValueForm& form, const RawPlac
   const std::string type = type_of(form);
   if (form.scale.is_some() && kind != TypeKind::bits) {
     if (type != raw.type) value = fmt::format("{}_TO_{}({})", raw.type, type, value);
-    if (form.scale.factor != 1) value += " * " + iec_real(form.scale.factor);
-    if (form.scale.offset != 0) value += " + " + iec_real(form.scale.offset);
+    if (form.scale.factor != 1) value += " * " + iec_real(type, form.scale.factor);
+    if (form.scale.offset != 0) value += " + " + iec_real(type, form.scale.offset);
   }
   if (!is_real(kind) && !is_bcd(kind)) {
     out.statements += fmt::format("    {} := {};\n", name, value);
@@ -188,11 +202,13 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
   std::string value = name;
   if (form.scale.is_some() && kind != TypeKind::bits) {
     if (form.scale.offset != 0)
-      value = fmt::format("({} - {})", value, iec_real(form.scale.offset));
-    if (form.scale.factor != 1) value += " / " + iec_real(form.scale.factor);
-    if (!is_real(kind)) {
-      value = fmt::format("{}_TO_{}(LIMIT({}.0, {}, {}))", type, raw.type, raw.least, value,
-                          limit_in(type, raw));
+      value = fmt::format("({} - {})", value, iec_real(type, form.scale.offset));
+    if (form.scale.factor != 1) value += " / " + iec_real(type, form.scale.factor);
+    if (is_bcd(kind)) {
+      value =
+          fmt::format("LIMIT({}, GM_{}_{}({}), {})", raw.least, type, raw.type, value, raw.most);
+    } else if (!is_real(kind)) {
+      value = fmt::format("GM_{}_{}({})", type, raw.type, value);
     }
   } else if (is_bcd(kind)) {
     value = fmt::format("LIMIT({}, {}, {})", raw.least, name, raw.most);
@@ -200,6 +216,16 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
   const std::string holder = raw.bits == 16 ? "WORD" : raw.bits == 32 ? "DWORD" : "LWORD";
   std::string bits;
   if (is_real(kind)) {
+    const std::string largest =
+        raw.type == "REAL" ? "REAL#3.4028235E38" : "LREAL#1.7976931348623157E308";
+    const std::string lowest =
+        raw.type == "REAL" ? "REAL#-3.4028235E38" : "LREAL#-1.7976931348623157E308";
+    if (type != raw.type) {  // of a scale that only the longer type holds
+      value =
+          fmt::format("LREAL_TO_REAL(LIMIT(LREAL#-3.4028234E38, {}, LREAL#3.4028234E38))", value);
+    } else {
+      value = fmt::format("LIMIT({}, {}, {})", lowest, value, largest);
+    }
     bits = fmt::format("GM_{}_BITS({})", raw.type, value);
   } else if (is_bcd(kind)) {
     bits = fmt::format("GM_TO_BCD({})", value);
@@ -214,8 +240,10 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
     bits = fmt::format("{}_TO_{}({})", raw.type, holder, value);
   }
   ValueText out;
+  const bool given_as_real = is_real(kind) || type == "REAL" || type == "LREAL";
   if (raw.bits == 16) {
     out.statements = fmt::format("    {} := {};\n", place.words.front(), bits);
+    if (given_as_real) out.statements = if_number(name, out.statements);
     return out;
   }
   (raw.bits == 32 ? out.uses_bits32 : out.uses_bits64) = true;
@@ -231,6 +259,7 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
     out.statements += fmt::format("    {} := {};\n",
                                   place.words[low_first(form.order) ? count - 1 - i : i], word);
   }
+  if (given_as_real) out.statements = if_number(name, out.statements);
   return out;
 }
 

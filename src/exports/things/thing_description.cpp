@@ -97,7 +97,8 @@ Json form_of(const ExportInput& input, std::size_t slave, const model::Point& po
       point.access != model::Access::read && (point.address.area == model::Area::coil ||
                                               point.address.area == model::Area::holding_register);
   if (point.access != model::Access::write) operations.push_back("readproperty");
-  if (writable) operations.push_back("writeproperty");
+  // a bit of a register is written with all sixteen: nobody who knows only this shall do so
+  if (writable && !point.bit) operations.push_back("writeproperty");
   form["op"] = operations;
   form["contentType"] = "application/octet-stream";
   form["modv:entity"] = entity_of(point.address.area);
@@ -110,7 +111,8 @@ Json form_of(const ExportInput& input, std::size_t slave, const model::Point& po
       form["modv:mostSignificantWord"] = *order == WordOrder::abcd || *order == WordOrder::badc;
     }
   }
-  form["modv:timeout"] = std::llround(model::to_ms(input.plan.exchange.slaves[slave].timeout));
+  form["modv:timeout"] =
+      std::llround(model::to_ms(model::endpoint_of_slave(input.plan, slave).timeout));
   if (polled) form["modv:pollingTime"] = std::llround(model::to_ms(*polled));
   return form;
 }
@@ -135,16 +137,22 @@ Json property_of(const ExportInput& input, const PointUses& uses, std::size_t sl
   return property;
 }
 
+// RFC 3986, section 3.2.2: colons of an address would be taken for the one before the port.
+std::string host_in_uri(const std::string& host) {
+  return host.find(':') == std::string::npos ? host : "[" + host + "]";
+}
+
 // The binding knows addresses of Modbus TCP alone. A slave on a serial line is named after its line
 // and unit; whoever reads it has to know the line.
 std::string base_of(const model::ResolvedPlan& plan, const model::ExchangeSlave& slave) {
   const int unit = slave.unit ? slave.unit->value : 255;
-  if (slave.host) return fmt::format("modbus+tcp://{}:{}/{}/", *slave.host, slave.port, unit);
+  if (slave.host)
+    return fmt::format("modbus+tcp://{}:{}/{}/", host_in_uri(*slave.host), slave.port, unit);
   const model::ExchangeLine* line = slave.line ? &plan.exchange.lines[*slave.line] : nullptr;
   if (line != nullptr && line->via) {
     const model::ExchangeGateway& gateway = plan.exchange.gateways[*line->via];
     if (gateway.host && gateway.framing == model::GatewayFraming::tcp) {
-      return fmt::format("modbus+tcp://{}:{}/{}/", *gateway.host, gateway.port, unit);
+      return fmt::format("modbus+tcp://{}:{}/{}/", host_in_uri(*gateway.host), gateway.port, unit);
     }
   }
   return fmt::format("modbus+serial://{}/{}/",
@@ -162,7 +170,10 @@ Json thing_of(const ExportInput& input, const PointUses& uses, std::size_t index
                                    {{"modv", "https://www.w3.org/2019/wot/modbus#"},
                                     {"xsd", "http://www.w3.org/2001/XMLSchema#"},
                                     {"greymet", "urn:greymet:terms:"}}});
-  thing["id"] = fmt::format("urn:greymet:thing:{}", file_name);
+  // the same slave of another plant is another thing
+  const std::string plant =
+      plan.plan.title ? model::file_name_of(plan.plan.title->value) + ":" : std::string();
+  thing["id"] = fmt::format("urn:greymet:thing:{}{}", plant, file_name);
   thing["title"] = slave.name;
   if (plan.plan.title) thing["description"] = plan.plan.title->value;
   if (plan.plan.revision) thing["version"] = {{"instance", plan.plan.revision->value}};

@@ -67,6 +67,44 @@ std::shared_ptr<const model::StatusText> read_status(TableReader& in) {
   return std::make_shared<const model::StatusText>(std::move(status));
 }
 
+// A number, a text or true and false, as text.
+std::optional<std::string> plain_text(const Value& value) {
+  switch (value.kind) {
+    case ValueKind::integer: return std::to_string(value.integer);
+    case ValueKind::real: return fmt::format("{}", value.real);
+    case ValueKind::boolean: return value.boolean ? "true" : "false";
+    case ValueKind::text:
+    case ValueKind::cell: return value.text;
+    case ValueKind::date:
+    case ValueKind::array:
+    case ValueKind::table:
+    case ValueKind::refused: break;
+  }
+  return std::nullopt;
+}
+
+// `value`: one for all, or by points.
+std::vector<model::ConstantText> read_constants(TableReader& in) {
+  std::vector<model::ConstantText> out;
+  const Value* value = in.anything("value");
+  if (value == nullptr) return out;
+  constexpr std::string_view expected =
+      "a value, as 1 or 33.5, or values by points: { speed = 33.5 }";
+  const auto add = [&](const std::string& point, const Value& of) {
+    if (auto text = plain_text(of)) {
+      out.push_back({{point, of.place}, {std::move(*text), of.place}});
+    } else {
+      in.refuse(of, "value", expected);
+    }
+  };
+  if (value->kind != ValueKind::table) {
+    add({}, *value);
+    return out;
+  }
+  for (const Entry& entry : value->entries) add(entry.key, entry.value);
+  return out;
+}
+
 // Keys of [exchange] that slipped into the block above them.
 std::string misplaced_key(std::string_view key) {
   if (key == "copies" || key == "wants" || key == "table") {
@@ -112,6 +150,7 @@ model::Transaction decode_transaction(const Value& table, std::size_t number, Fi
   out.status = read_status(in);
   out.packing = in.choice<model::Packing>("packing", packings);
   out.relays = in.flag("relays");
+  out.constants = read_constants(in);
   in.finish(misplaced_key);
   out.refused = in.refused();
   return out;

@@ -62,7 +62,7 @@ const std::vector<Keys>& tables() {
       {"[exchange]", {"transactions", "copies", "wants", "table"}},
       {"a transaction",
        {"fc", "at", "count", "points", "into", "from", "read", "write", "every", "on", "phase",
-        "min_gap", "only_if", "on_loss", "status", "packing", "relays", "swap"}},
+        "min_gap", "only_if", "on_loss", "status", "packing", "relays", "swap", "value"}},
       {"[supervision]", {"heartbeats", "paths"}},
       {"a heartbeat", {"bit", "toggle", "watch", "react", "lost", "seen"}},
       {"a path", {"budget"}},

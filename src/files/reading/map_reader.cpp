@@ -94,6 +94,7 @@ class MapReader {
     point.unit = in_.text("unit");
     point.note = in_.text("note");
     read_access(point);
+    read_wears(point);
     using model::PointCell;
     for (const auto& [which, column] :
          {std::pair{PointCell::address, "address"}, std::pair{PointCell::type, "type"},
@@ -171,7 +172,12 @@ class MapReader {
       model::Finding& finding = in_.report(
           c->place, fmt::format("row {}: {}", in_.number_of_row(), reading.error().message),
           meant ? std::string() : reading.error().remedy);
-      if (meant) add_fix(finding, model::write_instead(c->place, meant->text, meant->certain));
+      if (meant) {
+        add_fix(finding, model::write_instead(c->place, meant->text, meant->certain));
+      } else {
+        // all of a map are counted in one way
+        finding.about = fmt::format("addresses of {}", to_text(finding.subject));
+      }
       return;
     }
     if (reading->area && *reading->area != point.address.area) {
@@ -226,6 +232,16 @@ class MapReader {
       const bool fits = meant && (!read_only_area || meant->text == "r");
       in_.bad(*c, "access", read_only_area ? "r: this area can only be read" : "r, w or rw",
               fits ? meant : std::nullopt);
+    }
+  }
+
+  void read_wears(Point& point) {
+    const Cell* c = in_.cell("wears");
+    if (c == nullptr) return;
+    if (model::equal_in_any_case(c->text, "yes")) {
+      point.wears = true;
+    } else if (!model::equal_in_any_case(c->text, "no")) {
+      in_.bad(*c, "wears", "yes or no");
     }
   }
 

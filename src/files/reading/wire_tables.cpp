@@ -12,12 +12,14 @@
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "model/text_slips.h"
+#include "value_spots.h"
 
 namespace greymet::files {
 
 using engine::Fault;
 using engine::FaultKind;
 using internal::RowReader;
+using internal::Spots;
 using internal::Synonym;
 using internal::TableColumns;
 using model::Duration;
@@ -34,9 +36,10 @@ constexpr TableColumns columns_of_faults{
     "a table of faults has a header row with at, for, slave, fault and with",
     "at, slave and fault are needed in every row"};
 
-constexpr std::array<std::string_view, 2> value_columns{"where", "value"};
+constexpr std::array<std::string_view, 3> value_columns{"where", "value", "at"};
+constexpr std::array<std::string_view, 2> value_needed{"where", "value"};
 constexpr std::array<Synonym, 2> value_synonyms{{{"point", "where"}, {"tag", "where"}}};
-constexpr TableColumns columns_of_values{value_columns, value_columns, value_synonyms,
+constexpr TableColumns columns_of_values{value_columns, value_needed, value_synonyms,
                                          "a table of values has a header row with where and value",
                                          "where and value are needed in every row"};
 
@@ -171,111 +174,8 @@ class FaultRow {
   std::vector<std::string_view> names_;
 };
 
-// "slave.point", "controller.%MW100", "controller.%MW100.3", "controller.tag".
-class Spots {
- public:
-  explicit Spots(const model::ResolvedPlan& plan) : plan_(plan) {}
-
-  std::optional<ValueSpot> read(RowReader& in) {
-    const Cell* c = in.needed("where");
-    if (c == nullptr) return std::nullopt;
-    const auto [first, is_new] = seen_.try_emplace(c->text, in.number_of_row());
-    if (!is_new) {
-      in.fail();
-      in.report(c->place,
-                fmt::format("row {}: '{}' stands in row {} already", in.number_of_row(),
-                            c->text.substr(0, 60), first->second),
-                "keep one of the two");
-      return std::nullopt;
-    }
-    const std::size_t dot = c->text.find('.');
-    const std::string owner = c->text.substr(0, dot);
-    const std::string rest = dot == std::string::npos ? std::string() : c->text.substr(dot + 1);
-    ValueSpot spot;
-    spot.where = c->text;
-    spot.place = c->place;
-    const auto& slaves = plan_.plan.slaves;
-    for (std::size_t s = 0; s < slaves.size(); ++s) {
-      if (slaves[s].name == owner) return point_of(in, *c, s, rest, spot);
-    }
-    const auto& controllers = plan_.plan.controllers;
-    for (std::size_t i = 0; i < controllers.size(); ++i) {
-      if (controllers[i].name == owner) return memory_of(in, *c, i, rest, spot);
-    }
-    std::vector<std::string_view> known;
-    for (const auto& slave : slaves) known.emplace_back(slave.name);
-    for (const auto& controller : controllers) known.emplace_back(controller.name);
-    in.bad(*c, "where",
-           fmt::format("slave.point or controller.address{}",
-                       model::nearest_or_example(owner, known)));
-    return std::nullopt;
-  }
-
- private:
-  std::optional<ValueSpot> point_of(RowReader& in, const Cell& c, std::size_t slave,
-                                    const std::string& name, ValueSpot spot) const {
-    const model::RegisterMap* map = plan_.map_of({false, slave, 0});
-    const model::Point* point = map == nullptr ? nullptr : map->find(name);
-    if (point != nullptr) {
-      spot.slave = slave;
-      spot.point = static_cast<std::size_t>(point - map->points().data());
-      return spot;
-    }
-    std::vector<std::string_view> known;
-    if (map != nullptr) {
-      for (const model::Point& each : map->points()) known.emplace_back(each.name);
-    }
-    in.bad(c, "where",
-           fmt::format("a point of slave {}{}", plan_.plan.slaves[slave].name,
-                       model::nearest_or_example(name, known)));
-    return std::nullopt;
-  }
-
-  std::optional<ValueSpot> memory_of(RowReader& in, const Cell& c, std::size_t controller,
-                                     const std::string& text, ValueSpot spot) const {
-    spot.controller = model::ControllerIndex(controller);
-    const model::MemoryLayout& layout = plan_.layouts[controller];
-    for (const model::ResolvedTag& tag : plan_.tags) {
-      if (tag.controller != spot.controller || plan_.declared(tag).name != text) continue;
-      if (tag.memory && (tag.memory->bit || tag.memory->count == 1)) {
-        spot.memory = tag.memory;
-        return spot;
-      }
-      in.bad(c, "where", "a word or a bit: this tag takes several words");
-      return std::nullopt;
-    }
-    const auto at = layout.read(text);
-    if (!at || !at->number) {
-      in.bad(c, "where",
-             fmt::format("a word, a bit or a tag of controller {}, such as {}.{}",
-                         plan_.plan.controllers[controller].name,
-                         plan_.plan.controllers[controller].name, example(controller)));
-      return std::nullopt;
-    }
-    const bool is_bit =
-        at->bit || layout.controller().memory[at->area].kind == model::MemoryKind::bit;
-    const auto range = is_bit ? layout.single_bit(*at) : layout.range(at->area, *at->number, 1);
-    if (!range) {
-      in.fail();
-      in.report(c.place, fmt::format("row {}: {}", in.number_of_row(), range.error().message),
-                "name a word or a bit that the controller has");
-      return std::nullopt;
-    }
-    spot.memory = *range;
-    return spot;
-  }
-
-  [[nodiscard]] std::string example(std::size_t controller) const {
-    const auto& memory = plan_.plan.controllers[controller].memory;
-    return memory.empty() ? std::string("%MW100")
-                          : fmt::format("{}{}", memory[0].name, memory[0].first);
-  }
-
-  const model::ResolvedPlan& plan_;
-  std::map<std::string, std::size_t> seen_;
-};
-
 const model::Point* point_at(const model::ResolvedPlan& plan, const ValueSpot& spot) {
+  if (spot.as) return &*spot.as;
   if (!spot.slave) return nullptr;
   return &plan.map_of({false, *spot.slave, 0})->points()[spot.point];
 }
@@ -295,6 +195,12 @@ std::optional<double> plain_number(std::string_view text) {
   return value;
 }
 
+std::string range_of(const model::Point& point) {
+  return fmt::format("{} to {}, the range that the map states",
+                     point.min ? fmt::format("{:g}", *point.min) : "any",
+                     point.max ? fmt::format("{:g}", *point.max) : "any");
+}
+
 // A number that the place can hold, or a finding.
 std::optional<double> number_for(RowReader& in, const Cell& c, const ValueSpot& spot,
                                  const model::Point* point) {
@@ -307,16 +213,14 @@ std::optional<double> number_for(RowReader& in, const Cell& c, const ValueSpot& 
     in.bad(c, "value", "0 or 1: this is a bit");
     return std::nullopt;
   }
-  if (spot.memory && !bit && (*value != std::floor(*value) || *value < -32768 || *value > 65535)) {
+  if (spot.memory && !bit && point == nullptr &&
+      (*value != std::floor(*value) || *value < -32768 || *value > 65535)) {
     in.bad(c, "value", "a whole number from -32768 to 65535: this is a word");
     return std::nullopt;
   }
   if (point != nullptr &&
       ((point->min && *value < *point->min) || (point->max && *value > *point->max))) {
-    in.bad(c, "value",
-           fmt::format("{} to {}, the range that the map states",
-                       point->min ? fmt::format("{:g}", *point->min) : "any",
-                       point->max ? fmt::format("{:g}", *point->max) : "any"));
+    in.bad(c, "value", range_of(*point));
     return std::nullopt;
   }
   return value;
@@ -330,45 +234,82 @@ TableOf<Fault> read_faults(const std::string& text, std::uint32_t file,
   return read_rows<Fault>(text, file, columns_of_faults, [&](RowReader& in) { return row(in); });
 }
 
+namespace {
+
+std::optional<StatedValue> stated_value(RowReader& in, Spots& spots,
+                                        const model::ResolvedPlan& plan) {
+  StatedValue out;
+  out.from = time_of(in, "at");
+  const auto spot = spots.read(in, out.from.value_or(Duration{}));
+  const Cell* c = in.needed("value");
+  if (!spot || c == nullptr) return std::nullopt;
+  out.at = *spot;
+  out.written = c->text;
+  const model::Point* point = point_at(plan, *spot);
+  if (is_text(point)) {
+    out.text = c->text;
+    return out;
+  }
+  const auto number = number_for(in, *c, *spot, point);
+  if (in.failed()) return std::nullopt;
+  if (number) {
+    engine::Generator constant;
+    constant.a = *number;
+    out.generator = constant;
+    return out;
+  }
+  const auto generator = engine::generator_from(c->text);
+  if (!generator) {
+    in.bad(*c, "value", generator.error());
+    return std::nullopt;
+  }
+  const auto [least, most] = generator->reach();
+  if (point != nullptr &&
+      ((point->min && least < *point->min) || (point->max && most > *point->max))) {
+    in.bad(*c, "value", "one that stays within " + range_of(*point));
+    return std::nullopt;
+  }
+  out.generator = *generator;
+  return out;
+}
+
+}  // namespace
+
 TableOf<StatedValue> read_values(const std::string& text, std::uint32_t file,
-                                 const model::ResolvedPlan& plan, bool may_move) {
+                                 const model::ResolvedPlan& plan) {
   Spots spots(plan);
-  return read_rows<StatedValue>(
-      text, file, columns_of_values, [&](RowReader& in) -> std::optional<StatedValue> {
-        const auto spot = spots.read(in);
-        const Cell* c = in.needed("value");
-        if (!spot || c == nullptr) return std::nullopt;
-        StatedValue out;
-        out.at = *spot;
-        const model::Point* point = point_at(plan, *spot);
-        if (is_text(point)) {
-          out.text = c->text;
-          return out;
-        }
-        const auto number = number_for(in, *c, *spot, point);
-        if (in.failed()) return std::nullopt;
-        if (number) {
-          engine::Generator constant;
-          constant.a = *number;
-          out.generator = constant;
-          return out;
-        }
-        if (!may_move) {
-          in.bad(*c, "value", "a number, such as 12.5");
-          return std::nullopt;
-        }
-        const auto generator = engine::generator_from(c->text);
-        if (!generator) {
-          in.bad(*c, "value", generator.error());
-          return std::nullopt;
-        }
-        if (spot->memory) {
-          in.bad(*c, "value", "a number: words and bits of controllers do not move by themselves");
-          return std::nullopt;
-        }
-        out.generator = *generator;
-        return out;
-      });
+  return read_rows<StatedValue>(text, file, columns_of_values,
+                                [&](RowReader& in) { return stated_value(in, spots, plan); });
+}
+
+TableOf<StatedValue> read_value_line(const std::string& text, std::uint32_t line,
+                                     const model::ResolvedPlan& plan) {
+  const bool is_blank = text.find_first_not_of(" \t\r") == std::string::npos;
+  if (is_blank || text.starts_with("where,")) return std::vector<StatedValue>();
+  auto rows = read_values("where,value,at\n" + text + "\n", 0, plan);
+  if (rows) return rows;
+  Findings findings = std::move(rows.error());
+  for (model::Finding& each : findings) {
+    each.place.line = line;
+    // there is but this one
+    if (each.message.starts_with("row 1: ")) each.message.erase(0, 7);
+  }
+  return tl::unexpected(std::move(findings));
+}
+
+tl::expected<ValueSpot, std::string> read_spot(const std::string& where,
+                                               const model::ResolvedPlan& plan) {
+  static constexpr std::array<std::string_view, 1> columns{"where"};
+  constexpr TableColumns column_of_spots{columns, columns, {}, "name a place", "name a place"};
+  Spots spots(plan);
+  std::string cell = "\"";
+  for (const char c : where) cell += c == '"' ? std::string("\"\"") : std::string(1, c);
+  const auto rows = read_rows<ValueSpot>("where\n" + cell + "\"\n", 0, column_of_spots,
+                                         [&](RowReader& in) { return spots.read(in); });
+  if (rows && !rows->empty()) return rows->front();
+  if (rows) return tl::unexpected(std::string("names no place"));
+  const model::Finding& first = rows.error().front();
+  return tl::unexpected(fmt::format("'{}' names no place: {}", where.substr(0, 60), first.remedy));
 }
 
 TableOf<ExpectedValue> read_expected(const std::string& text, std::uint32_t file,
@@ -386,6 +327,7 @@ TableOf<ExpectedValue> read_expected(const std::string& text, std::uint32_t file
                                       out.text = c->text;
                                     } else {
                                       out.value = number_for(in, *c, *spot, point);
+                                      out.digits = c->text;
                                       if (!out.value && !in.failed())
                                         in.bad(*c, "value", "a number, such as 12.5");
                                     }

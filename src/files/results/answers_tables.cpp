@@ -127,13 +127,59 @@ tables::Table samples_table(const LogTrends& trends) {
                     {{"where", "where", tables::Kind::text, "the point", 9, {}, true},
                      {"unit", "unit", tables::Kind::text, "of the value", 7, {}, true},
                      {"time_s", "time", tables::Kind::number, "from the start of the log", 9, "s"},
-                     {"value", "value", tables::Kind::number, "at that time", 9}},
+                     {"value", "value", tables::Kind::number, "at that time", 9},
+                     {"way", "way", tables::Kind::text, "read or written", 7},
+                     {"act", "act", tables::Kind::text,
+                      "of the rehearsal; in blocks the value is one of its own", 7}},
+                    {}};
+  const auto act_at = [&](double time) {
+    for (const TrendAct& act : trends.acts) {
+      if (time >= act.from_s && time < act.to_s) return act.name;
+    }
+    return std::string();
+  };
+  for (const Trend& trend : trends.trends) {
+    const auto add = [&](const std::vector<double>& times, const std::vector<double>& values,
+                         const char* way) {
+      for (std::size_t i = 0; i < values.size(); ++i) {
+        out.add({tables::text(trend.of.where), tables::text(trend.of.unit), times[i], values[i],
+                 tables::text(way), tables::text(act_at(times[i]))});
+      }
+    };
+    add(trend.time_s, trend.value, "read");
+    add(trend.write_time_s, trend.written, "written");
+  }
+  return out;
+}
+
+tables::Table trends_table(const LogTrends& trends) {
+  using tables::Kind;
+  tables::Table out{"trends",
+                    "nothing was asked for",
+                    {{"where", "where", Kind::text, "the point", 9},
+                     {"unit", "unit", Kind::text, "of the values", 8},
+                     {"samples", "samples", Kind::whole, "times that it was read", 9},
+                     {"writes", "writes", Kind::whole, "times that it was written", 5},
+                     {"first", "first", Kind::number, "value that was read", 4},
+                     {"last", "last", Kind::number, "value that was read", 8},
+                     {"least", "least", Kind::number, "of all that was read", 9},
+                     {"mean", "mean", Kind::number, "of all samples, each counted once", 8},
+                     {"most", "most", Kind::number, "of all that was read", 9},
+                     {"gaps", "gaps", Kind::whole, "times in which nothing was known of it", 7},
+                     {"longest_gap_s", "longest gap", Kind::number, "between two samples", 8, "s"}},
                     {}};
   for (const Trend& trend : trends.trends) {
-    for (std::size_t i = 0; i < trend.value.size(); ++i) {
-      out.add({tables::text(trend.of.where), tables::text(trend.unit), trend.time_s[i],
-               trend.value[i]});
-    }
+    const auto summary = summary_of(trend, trends.end_s);
+    const auto number = [&](double value) {
+      return summary ? tables::Cell(value) : tables::Cell();
+    };
+    const bool any = summary.has_value();
+    out.add({tables::text(trend.of.where), tables::text(trend.of.unit),
+             tables::whole(trend.value.size()), tables::whole(trend.written.size()),
+             number(any ? trend.value.front() : 0), number(any ? trend.value.back() : 0),
+             number(any ? summary->least : 0), number(any ? summary->mean : 0),
+             number(any ? summary->most : 0), tables::whole(gaps_of(trend, trends.end_s).size()),
+             number(any ? summary->longest_gap_s : 0)});
   }
   return out;
 }

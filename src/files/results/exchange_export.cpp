@@ -7,6 +7,7 @@
 
 #include "files/json_text.h"
 #include "files/output_folder.h"
+#include "modbus/constant_words.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
@@ -231,6 +232,21 @@ SortedJson block_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
   return out;
 }
 
+// What is always sent, as words of the block; only where there is something.
+SortedJson with_constants(SortedJson block, const ExchangeTransaction& t) {
+  if (t.constants.empty()) return block;
+  SortedJson list = SortedJson::array();
+  for (const model::SentConstant& constant : t.constants) {
+    const auto words = modbus::constant_words(constant, constant.order);
+    list.push_back({{"at", t.write->offset + constant.first},
+                    {"bit", constant.bit ? SortedJson(*constant.bit) : SortedJson(nullptr)},
+                    {"value", constant.text},
+                    {"words", words ? SortedJson(*words) : SortedJson(nullptr)}});
+  }
+  block["constants"] = std::move(list);
+  return block;
+}
+
 SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction& t) {
   const model::MemoryLayout& layout = plan.layouts[t.controller];
   const auto memory_name = [&](const std::optional<model::MemoryRange>& range) {
@@ -247,7 +263,7 @@ SortedJson transaction_json(const ResolvedPlan& plan, const ExchangeTransaction&
           {"slave", plan.target_name(t.target)},
           {"function", number_of(t.function)},
           {"read", block_json(plan, t, t.read, t.into, t.read_swap)},
-          {"write", block_json(plan, t, t.write, t.from, t.write_swap)},
+          {"write", with_constants(block_json(plan, t, t.write, t.from, t.write_swap), t)},
           {"when", to_string(t.trigger.kind)},
           {"relays", t.relays},
           {"status", status},

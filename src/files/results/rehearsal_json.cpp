@@ -10,6 +10,20 @@
 
 namespace greymet::files {
 
+namespace {
+
+nlohmann::ordered_json acts_json(const std::vector<engine::RehearsedAct>& acts) {
+  auto out = nlohmann::ordered_json::array();
+  for (const engine::RehearsedAct& act : acts) {
+    out.push_back({{"name", act.name},
+                   {"from_s", model::to_ms(act.from) / 1000},
+                   {"to_s", model::to_ms(act.to) / 1000}});
+  }
+  return out;
+}
+
+}  // namespace
+
 std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::RehearsalResult& result) {
   return dump(
       {{"fingerprint", fingerprint_of(plan)},
@@ -17,6 +31,8 @@ std::string rehearsal_json(const model::ResolvedPlan& plan, const engine::Rehear
        {"verdict", result.stopped  ? "stopped"
                    : result.passed ? "passed"
                                    : "failed"},
+       {"because", result.because},
+       {"acts", acts_json(result.acts)},
        {"transactions", rows_json(tables::measured_table(result.transactions))},
        {"heartbeats", rows_json(tables::rehearsed_heartbeats_table(plan, result.heartbeats))},
        {"faults", rows_json(tables::faults_table(plan, result.faults))},

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "files/csv_text.h"
+#include "modbus/pdu.h"
 #include "model/duration_text.h"
 
 namespace greymet::files {
@@ -13,9 +14,23 @@ using engine::RequestRecord;
 std::string request_log_header() {
   CsvWriter csv;
   csv.row({"time_s", "transaction", "slave", "fc", "tries", "outcome", "exception", "response_ms",
-           "words"});
+           "words", "released_s", "started_s", "duration_ms", "reason"});
   return csv.take();
 }
+
+namespace {
+
+std::string reason_of(const RequestRecord& record) {
+  if (record.outcome == Outcome::exception) {
+    return std::string(modbus::exception_name(record.exception));
+  }
+  if (record.outcome == Outcome::good) {
+    return record.tries > 1 ? fmt::format("answered in try {}", record.tries) : std::string();
+  }
+  return std::string(to_string(record.cause));
+}
+
+}  // namespace
 
 std::string request_log_row(const model::ResolvedPlan& plan, const RequestRecord& record) {
   const model::ExchangeTransaction& t = *plan.exchange.find(record.transaction);
@@ -31,8 +46,11 @@ std::string request_log_row(const model::ResolvedPlan& plan, const RequestRecord
            plan.target_name(t.target), fmt::format("{}", model::number_of(t.function)),
            fmt::format("{}", record.tries), std::string(to_string(record.outcome)),
            record.outcome == Outcome::exception ? fmt::format("{}", record.exception) : "",
-           answered ? fmt::format("{:.3f}", model::to_ms(record.end - record.release)) : "",
-           words});
+           answered ? fmt::format("{:.3f}", model::to_ms(record.end - record.release)) : "", words,
+           fmt::format("{:.6f}", model::to_ms(record.release) / 1000),
+           fmt::format("{:.6f}", model::to_ms(record.start) / 1000),
+           record.tries > 0 ? fmt::format("{:.3f}", model::to_ms(record.end - record.start)) : "",
+           reason_of(record)});
   return csv.take();
 }
 
@@ -52,8 +70,18 @@ void RequestLog::add(const RequestRecord& record) {
   if (waiting_.size() >= most_at_once) hand_over();
 }
 
+void RequestLog::add_later(const model::ResolvedPlan& plan, RequestRecord record,
+                           model::Duration start) {
+  record.release += start;
+  record.start += start;
+  record.replied += start;
+  record.as_of += start;
+  record.end += start;
+  waiting_ += request_log_row(plan, record);
+}
+
 void RequestLog::tick(model::Duration now) {
-  if (waiting_.empty() || now - handed_over_at_ < std::chrono::milliseconds(500)) return;
+  if (waiting_.empty() || now - handed_over_at_ < std::chrono::milliseconds(50)) return;
   handed_over_at_ = now;
   hand_over();
 }

@@ -26,12 +26,16 @@ Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
   return out;
 }
 
-std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary) {
+std::string run_json(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                     const RunSummary& summary) {
   return dump({{"fingerprint", fingerprint_of(plan)},
                {"duration_s", model::to_ms(summary.lasted) / 1000},
-               {"verdict", summary.passed ? "passed" : "failed"},
+               {"verdict", to_string(summary.verdict.outcome)},
+               {"because", summary.verdict.because},
+               {"slaves", rows_json(tables::slaves_table(plan, report, summary.slaves))},
+               {"wires", rows_json(tables::wires_table(report, summary.wires))},
                {"transactions", rows_json(tables::measured_table(summary.transactions))},
-               {"heartbeats", Json::array()},
+               {"heartbeats", rows_json(tables::run_heartbeats_table(plan, summary.heartbeats))},
                {"faults", Json::array()},
                {"blocks", Json::array()},
                {"expected", rows_json(tables::expected_table(summary.expected, summary.results))},
@@ -39,6 +43,10 @@ std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary)
                {"odd_wires", odd_wires_json(summary.odd)},
                {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},
                {"accounted", summary.accounted}});
+}
+
+std::string served_json(const tables::Table& expected, bool good) {
+  return dump({{"verdict", good ? "passed" : "failed"}, {"expected", rows_json(expected)}});
 }
 
 std::string values_csv(const model::ResolvedPlan& plan, const engine::PointValues& points,

@@ -93,7 +93,9 @@ tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text
             ? fmt::format("'{}': controller {} declares no memory", shown, controller_->name)
             : fmt::format("'{}' is in no memory area of controller {}, which has {}", shown,
                           controller_->name, known),
-        meant_by(text)});
+        meant_by(text),
+        fmt::format("{} of {}", shown.substr(0, shown.find_first_of("0123456789")),
+                    controller_->name)});
   }
   MemorySpot spot{*area, std::nullopt, std::nullopt};
   std::string_view rest = text.substr(controller_->memory[*area].name.size());
@@ -151,9 +153,11 @@ tl::expected<MemoryRange, MemoryFailure> MemoryLayout::range(std::size_t area, s
     const std::string what =
         one ? name_of(area, number)
             : fmt::format("{}..{}", name_of(area, number), name_of(area, number + count - 1));
-    return fail(MemoryError::outside,
-                fmt::format("{} lies outside {} of controller {}, which ends at {}", what, at.name,
-                            controller_->name, name_of(area, end - 1)));
+    auto failure = fail(MemoryError::outside,
+                        fmt::format("{} lies outside {} of controller {}, which ends at {}", what,
+                                    at.name, controller_->name, name_of(area, end - 1)));
+    failure.value().area = fmt::format("{} of {}", at.name, controller_->name);
+    return failure;
   }
   MemoryRange range{area, number, count, std::nullopt, false, {}};
   range.bits = {store_of_[area], first_bit(area, number), 0};

@@ -4,6 +4,7 @@
 
 #include "model/ip_address.h"
 #include "model/resolved_plan.h"
+#include "model/usual_function.h"
 
 namespace greymet::model {
 namespace {
@@ -341,6 +342,59 @@ Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
   return out;
 }
 
+std::optional<BitRange> memory_of(const ResolvedPlan& resolved, const ExchangeTransaction& t,
+                                  const SentConstant& constant) {
+  if (!t.from || !t.write) return std::nullopt;
+  const MemoryLayout& layout = resolved.layouts[t.controller];
+  const bool bits = is_bit_area(t.write->area);
+  const bool memory_of_bits = layout.controller().memory[t.from->area].kind == MemoryKind::bit;
+  if (bits == memory_of_bits && !t.from->bit) {
+    const auto range = layout.range(t.from->area, t.from->number + constant.first, constant.count);
+    if (!range) return std::nullopt;
+    BitRange out = range->bits;
+    if (constant.bit) out = {out.store, out.first + *constant.bit, out.first + *constant.bit + 1};
+    return out;
+  }
+  const std::uint64_t width = bits ? 1 : bits_per_word;  // packed
+  BitRange out = t.from->bits;
+  out.first += constant.first * width + constant.bit.value_or(0);
+  out.end = out.first + (constant.bit ? 1 : constant.count * width);
+  return out;
+}
+
+WordOrder order_in_memory(const ResolvedPlan& resolved, const ExchangeTransaction& t,
+                          const SentConstant& constant) {
+  const auto& own = resolved.plan.controllers[t.controller].word_order;
+  return t.write_swap && own ? own->value : constant.order;
+}
+
+std::optional<FunctionCode> writing_function_of(const ExchangeSlave& slave, Area area,
+                                                std::uint32_t count) {
+  const auto single = writing_function(area, true);
+  const auto several = writing_function(area, false);
+  if (count > 1 || !single) return several;
+  const auto has = [&](FunctionCode code) { return slave.accepts.implements(number_of(code)); };
+  return has(*single) || !has(*several) ? single : several;
+}
+
+Endpoint endpoint_of_slave(const ResolvedPlan& resolved, std::size_t slave) {
+  const Exchange& exchange = resolved.exchange;
+  const ExchangeSlave& of = exchange.slaves[slave];
+  auto host = of.host;
+  std::int64_t port = of.port;
+  if (of.line && exchange.lines[*of.line].via) {
+    const ExchangeGateway& gateway = exchange.gateways[*exchange.lines[*of.line].via];
+    host = gateway.host;
+    port = gateway.port;
+  }
+  std::optional<ConnectionIndex> connection;
+  for (std::size_t c = 0; c < exchange.connections.size() && host && !connection; ++c) {
+    const Connection& each = exchange.connections[c];
+    if (each.host == *host && each.port == port) connection = ConnectionIndex(c);
+  }
+  return effective_endpoint(exchange, Target{false, slave, 0}, of.line, connection);
+}
+
 void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exchange) {
   exchange.transactions.reserve(resolved.transactions.size());
   for (std::size_t i = 0; i < resolved.transactions.size(); ++i) {
@@ -352,7 +406,7 @@ void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exc
          effective_endpoint(exchange, *t.target, t.channel->line, t.channel->connection),
          *t.function, t.read, t.write, t.into, t.from, *t.trigger, t.gate, t.status,
          optional_of(declared.on_loss), optional_of(declared.packing), t.relays, t.read_swap,
-         t.write_swap});
+         t.write_swap, t.constants});
   }
   for (const ResolvedHeartbeat& h : resolved.heartbeats) {
     const Heartbeat& declared = resolved.plan.heartbeats[h.declared];

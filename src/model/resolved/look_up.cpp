@@ -65,12 +65,14 @@ void report_memory_failure(const MemoryFailure& failure, Range place, Reporter& 
   const bool malformed = failure.error == MemoryError::not_an_address;
   if (failure.meant) {
     report.error(RuleCode::M03, place, failure.message, {});
+    report.last().about = failure.area;
     add_fix(report.last(), write_instead(place, fmt::format("\"{}\"", *failure.meant), true));
     return;
   }
   report.error(malformed ? RuleCode::P05 : RuleCode::M03, place, failure.message,
                malformed ? "write the area's name and a number, as in \"%MW200\" or \"%MW200.3\""
                          : "use an address inside a declared area, or declare a larger one");
+  report.last().about = failure.area;
 }
 
 namespace {

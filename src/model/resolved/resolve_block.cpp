@@ -6,6 +6,7 @@
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "model/text_slips.h"
+#include "model/usual_function.h"
 #include "resolve_internal.h"
 
 namespace greymet::model::internal {
@@ -209,25 +210,14 @@ std::optional<Start> resolve_start(const ResolvedPlan& resolved, const Target& t
 // The function that reads or writes `quantity` of `area`, where the plan leaves it out.
 std::optional<FunctionCode> default_function(const ResolvedPlan& resolved, const Target& target,
                                              Area area, bool is_read, std::uint32_t quantity) {
-  switch (area) {
-    case Area::discrete_input:
-      return is_read ? std::optional(FunctionCode::read_discrete_inputs) : std::nullopt;
-    case Area::input_register:
-      return is_read ? std::optional(FunctionCode::read_input_registers) : std::nullopt;
-    case Area::coil:
-      if (is_read) return FunctionCode::read_coils;
-      break;
-    case Area::holding_register:
-      if (is_read) return FunctionCode::read_holding_registers;
-      break;
-  }
-  const bool bits = area == Area::coil;
-  const auto single = bits ? FunctionCode::write_single_coil : FunctionCode::write_single_register;
-  const auto many =
-      bits ? FunctionCode::write_multiple_coils : FunctionCode::write_multiple_registers;
+  if (is_read) return reading_function(area);
+  const auto many = writing_function(area, false);
+  const auto single = writing_function(area, true);
+  if (!many || !single) return std::nullopt;
   if (quantity != 1 || target.is_peer) return many;
   const Accepts& slave = resolved.exchange.slaves[target.index].accepts;
-  return !slave.implements(number_of(many)) && slave.implements(number_of(single)) ? single : many;
+  return !slave.implements(number_of(*many)) && slave.implements(number_of(*single)) ? single
+                                                                                     : many;
 }
 
 std::optional<DeviceBlock> block_of_points(const ResolvedPlan& resolved, const Target& target,

@@ -49,6 +49,10 @@ class Reporter {
   Subject subject_;
 };
 
+// `value`: what the transaction always sends.
+void resolve_constants(const ResolvedPlan& resolved, const Transaction& declared,
+                       ResolvedTransaction& t, Reporter& report);
+
 // The index behind a name, or P03 with the nearest known name.
 [[nodiscard]] std::optional<std::size_t> look_up(
     const std::unordered_map<std::string, std::size_t>& names, const Located<std::string>& name,

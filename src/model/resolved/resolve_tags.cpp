@@ -67,17 +67,23 @@ class TagResolver {
                           fmt::format("'{}' names no word or bit", text.value.substr(0, 60)),
                           "write the area's name and a number, as in \"%MW200\"");
     }
+    // all of an area that is of the other kind are one cause
+    const std::string of_area = fmt::format("{} of {}", area.name, layout.controller().name);
     if (is_bool && !is_bit) {
-      return report.error(RuleCode::P07, text.place,
-                          fmt::format("{} is a word, and a BOOL is one bit of it", text.value),
-                          fmt::format("write {0}.0 for its lowest bit, or type WORD", text.value));
+      report.error(RuleCode::P07, text.place,
+                   fmt::format("{} is a word, and a BOOL is one bit of it", text.value),
+                   fmt::format("write {0}.0 for its lowest bit, or type WORD", text.value));
+      report.last().about = of_area;
+      return;
     }
     if (!is_bool && is_bit) {
-      return report.error(
+      report.error(
           RuleCode::P07, text.place,
           fmt::format("{} is one bit, and a {} takes {} bits", text.value, to_text(declared.type),
                       bits_per_word * registers_of(declared.type.type)),
           "write type BOOL, or the address of a word");
+      report.last().about = of_area;
+      return;
     }
     if (is_bit) {
       tag.memory = resolve_bit(layout, text, report);
@@ -182,6 +188,7 @@ class TagResolver {
       report.error(
           RuleCode::P03, place, fmt::format("slave {} has no map", plan_.plan.slaves[slave].name),
           fmt::format("add map = \"maps/{0}.csv\" to [slave.{0}]", plan_.plan.slaves[slave].name));
+      report.last().about = fmt::format("no map of {}", plan_.plan.slaves[slave].name);
       return std::nullopt;
     }
     if (const Point* found = map->find(name)) return end_at(slave, *map, *found);

@@ -34,6 +34,7 @@ class TransactionResolver {
       resolve_memory(declared, t, report);
       resolve_status(declared, t, report);
     }
+    if (!declared.constants.empty()) resolve_constants(resolved_, declared, t, report);
     resolved_.transactions.push_back(std::move(t));
   }
 
@@ -127,6 +128,11 @@ class TransactionResolver {
       return;
     }
     if (declared.refused.contains("fc") || block_was_refused(declared.block)) return;
+    if (goes_the_other_way(declared, t)) {
+      report_direction(declared, *t.function, report);
+      t.function.reset();  // what else it says of itself is not to be believed
+      return;
+    }
     if (declared.block.at.has_value() == declared.block.points.has_value()) {
       const bool both = declared.block.at.has_value();
       report.error(
@@ -143,6 +149,31 @@ class TransactionResolver {
     const bool is_read = t.function ? reads(*t.function) : declared.into.has_value();
     resolve_block(resolved_, declared, declared.block, is_read, t, report);
     resolve_swap(declared.block, is_read, t, report);
+  }
+
+  // Its only memory is that of the other direction.
+  static bool goes_the_other_way(const Transaction& declared, const ResolvedTransaction& t) {
+    if (!t.function) return false;
+    const bool is_read = reads(*t.function);
+    const auto& own = is_read ? declared.into : declared.from;
+    const auto& other = is_read ? declared.from : declared.into;
+    return other && !own && !declared.refused.contains(is_read ? "into" : "from");
+  }
+
+  static void report_direction(const Transaction& declared, FunctionCode function,
+                               Reporter& report) {
+    const bool is_read = reads(function);
+    report.error(RuleCode::F01, declared.function->place,
+                 is_read
+                     ? fmt::format("function {} reads, and `from` says what is to be sent",
+                                   number_of(function))
+                     : fmt::format("function {} writes, and `into` says where what is read goes",
+                                   number_of(function)),
+                 is_read ? "look up the function: 16 or 6 write registers, 15 or 5 coils; or say "
+                           "`into` if it is to be read"
+                         : "look up the function: 3 and 4 read registers, 1 and 2 bits; or say "
+                           "`from` if it is to be written",
+                 {{(is_read ? declared.from : declared.into)->place, "the memory is here"}});
   }
 
   static void resolve_swap(const BlockText& block, bool is_read, ResolvedTransaction& t,

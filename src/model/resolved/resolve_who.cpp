@@ -58,9 +58,14 @@ std::optional<ControllerIndex> resolve_controller(const ResolvedPlan& resolved, 
   if (target) {
     const auto line = line_of(resolved, *target);
     if (line && resolved.plan.lines[*line].master) return resolved.line_master[*line];
+    if (line && !resolved.plan.lines[*line].via) return std::nullopt;  // the line's comes first
   }
   if (resolved.plan.controllers.size() == 1) return ControllerIndex(0);
   if (!target) return std::nullopt;  // the slave's finding comes first
+  if (!target->is_peer && !resolved.slave_line[target->index] &&
+      !resolved.plan.slaves[target->index].host) {
+    return std::nullopt;  // so it does where the slave is nowhere
+  }
   report_missing_controller(resolved, declared, *target, report);
   return std::nullopt;
 }

@@ -32,7 +32,7 @@ struct RuleCodes {
   [[nodiscard]] constexpr const model::RuleCode* begin() const { return codes.data(); }
   [[nodiscard]] constexpr const model::RuleCode* end() const { return codes.data() + count; }
 
-  std::array<model::RuleCode, 6> codes{};
+  std::array<model::RuleCode, 12> codes{};
   std::size_t count = 0;
 };
 

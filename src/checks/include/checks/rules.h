@@ -66,13 +66,16 @@ void check_device_memory(const RuleInput& in, model::Findings& out);    // M04, 
 void check_packing(const RuleInput& in, model::Findings& out);          // M07, M08
 void check_data(const RuleInput& in, model::Findings& out);             // D02, D05, D06
 void check_maps(const RuleInput& in, model::Findings& out);             // R01 to R04, R08, D01
-void check_map_use(const RuleInput& in, model::Findings& out);          // R06, R07
+void check_map_use(const RuleInput& in, model::Findings& out);          // R06, R07, R09
 void check_capabilities(const RuleInput& in, model::Findings& out);     // C
 void check_tags(const RuleInput& in, model::Findings& out);             // V01 to V04
 void check_tag_memory(const RuleInput& in, model::Findings& out);       // V03, V05 to V07
 void check_on_loss(const RuleInput& in, model::Findings& out);          // H08
 void check_meanings(const RuleInput& in, model::Findings& out);         // D07 to D09, H12
 void check_idle_heartbeats(const RuleInput& in, model::Findings& out);  // H13
+void check_constants(const RuleInput& in, model::Findings& out);        // D11
+void check_references(const RuleInput& in, model::Findings& out);       // F17
+void check_odd_losses(const RuleInput& in, model::Findings& out);       // H14
 void check_scales(const RuleInput& in, model::Findings& out);           // T14
 
 // Rules that need timing.

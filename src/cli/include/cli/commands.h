@@ -60,6 +60,9 @@ Action declare_address(CLI::App& command, const Terminal& terminal);
 struct ValueOptions {
   bool decimal = false;  // the words are decimal
   std::vector<std::string> words;
+  std::string to;  // the other way: words for this value,
+  std::string plan;
+  std::string point;  // of this point of the plan
   std::string type;
   std::string near;
   double factor = 1;
@@ -75,6 +78,7 @@ struct FrameOptions {
   std::string plan;
   std::string name;
   std::vector<std::string> decode;
+  std::vector<std::string> with;  // "slave.point=33.5"
   std::string mode;
   std::string as;
   std::string format = "text";
@@ -138,12 +142,18 @@ Action declare_tune(CLI::App& command, const Terminal& terminal);
 // greymet serve PLAN
 struct ServeOptions {
   std::string plan;
-  std::string values;
+  std::vector<std::string> values;  // files; "-" is standard input
   std::string faults;
+  std::string expect;
+  std::string places;                // a file of devices and ports; empty: of our own choice
+  std::vector<std::string> only;     // slaves and answering controllers; empty: all
+  std::vector<std::string> without;  // but for these
   std::string listen = "127.0.0.1";
   std::string durations = "typical";
   std::string duration;  // empty: until it is stopped
   bool still = false;
+  bool watch = false;
+  bool until_met = false;
   OutputOptions output;
 };
 [[nodiscard]] int run_serve(const ServeOptions& options, const Terminal& terminal);
@@ -153,18 +163,44 @@ Action declare_serve(CLI::App& command, const Terminal& terminal);
 struct RunOptions {
   std::string plan;
   std::string endpoints;
-  std::string values;
+  std::vector<std::string> values;  // files; "-" is standard input
   std::string expect;
   std::string duration;  // empty: until it is stopped
+  std::string tolerate = "0%";
   std::vector<std::string> controllers;
   bool allow_writes = false;
   bool allow_broadcast = false;
   bool until_met = false;
+  bool watch = false;
+  bool answer = false;
   bool unpaced = false;
   OutputOptions output;
 };
 [[nodiscard]] int run_run(const RunOptions& options, const Terminal& terminal);
 Action declare_run(CLI::App& command, const Terminal& terminal);
+
+// greymet hand PLAN WHERE [VALUE]
+struct HandOptions {
+  std::vector<std::string> words;  // PLAN WHERE [VALUE]; with `at` without the plan
+  std::string endpoints;
+  std::string at;  // host, host:port or device; empty: as the plan says
+  std::string mode;
+  std::int64_t unit = 255;
+  std::int64_t baud = 19200;
+  std::string format = "8E1";
+  std::string timeout = "1s";
+  std::string type;  // empty: the point's; u16, or bool of bits
+  std::string order;
+  std::int64_t count = 0;  // 0: as the type needs
+  std::string every;       // empty: once
+  std::int64_t times = 0;  // with `every`; 0: until it is stopped
+  std::string log;
+  bool yes = false;
+  bool force = false;
+  bool unpaced = false;
+};
+[[nodiscard]] int run_hand(const HandOptions& options, const Terminal& terminal);
+Action declare_hand(CLI::App& command, const Terminal& terminal);
 
 // greymet rehearse PLAN
 struct RehearseOptions {
@@ -184,6 +220,7 @@ struct TrendOptions {
   std::string log;
   std::string plan;
   std::vector<std::string> points;
+  bool follow = false;
   OutputOptions output;
 };
 [[nodiscard]] int run_trend(const TrendOptions& options, const Terminal& terminal);

@@ -13,6 +13,7 @@
 #include "files/file_source.h"
 #include "files/request_log.h"
 #include "files/wire_tables.h"
+#include "live/endpoints.h"
 #include "timing/simulation.h"
 
 namespace greymet::cli {
@@ -31,12 +32,14 @@ void tell_failure(std::optional<files::RequestLog>& log, const Terminal& termina
 [[nodiscard]] int finish_log(std::optional<files::RequestLog>& log, int status,
                              const Terminal& terminal);
 
+// Where lines and hosts are, as serve writes it; nothing after it has been said why.
+[[nodiscard]] std::optional<live::Endpoints> read_endpoints_file(const std::string& path,
+                                                                 const model::ResolvedPlan& plan,
+                                                                 const Terminal& terminal);
+
 // "besides answers, on north: 17 x bad checksum, 3 x the own request", a line a wire; empty where
 // there was nothing.
 [[nodiscard]] std::string odd_wires_text(const std::vector<engine::OddWire>& wires);
-
-// A number into one word or bit.
-void put_number(engine::ControllerMemory& memory, const model::MemoryRange& at, double number);
 
 // "greymet: ..." for what a device, port or folder refused. Returns exit_unreachable.
 int unreachable(const Terminal& terminal, std::string_view message);

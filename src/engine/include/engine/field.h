@@ -8,8 +8,10 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <tuple>
+#include <utility>
 #include <vector>
 
 #include "engine/controller_memory.h"
@@ -38,8 +40,9 @@ class FieldSlave final : public RegisterImage {
   // Moves the points that touch the block to their values of that time.
   void refresh(Duration now, model::Area area, model::Extent block);
   // Points are those of the slave's map. A value that does not fit the type is cut to its range.
-  void set_generator(std::size_t point, const Generator& generator);
-  void set_text(std::size_t point, const std::string& text);
+  // From `now` on, whatever a master wrote there before.
+  void set_generator(std::size_t point, const Generator& generator, Duration now = {});
+  void set_value(std::size_t point, const modbus::RawValue& value, Duration now = {});
   [[nodiscard]] tl::expected<modbus::RawValue, std::string> value(Duration now, std::size_t point);
   // Puts a register or bit there, and keeps generators from moving it.
   void force_word(model::Area area, std::uint32_t offset, std::uint16_t value);
@@ -49,8 +52,9 @@ class FieldSlave final : public RegisterImage {
  private:
   struct Moving {
     std::optional<Generator> generator;
-    std::optional<std::string> text;
-    bool held = false;  // written by a master, or forced
+    std::optional<modbus::RawValue> constant;  // instead
+    Duration since{};                          // the generator counts from here
+    bool held = false;                         // written by a master, or forced
   };
   // 256 registers or bits each; all 0 until one is put.
   using Page = std::array<std::uint16_t, 256>;
@@ -87,6 +91,16 @@ class PeerImage final : public RegisterImage {
   ControllerMemory& memory_;
 };
 
+// One register or bit that a master wrote.
+struct WrittenWord {
+  Duration at{};
+  model::Target target;
+  model::Area area = model::Area::holding_register;
+  std::uint32_t offset = 0;
+  std::uint16_t before = 0;
+  std::uint16_t after = 0;
+};
+
 // All of a plan.
 class Field {
  public:
@@ -103,6 +117,14 @@ class Field {
   [[nodiscard]] std::optional<model::Target> at_host(const std::string& host, std::int64_t port,
                                                      std::uint8_t unit) const;
   [[nodiscard]] FieldSlave& slave(std::size_t index) { return *slaves_[index]; }
+
+  // Only these are here; the others are silent, as if they were not there.
+  void serve_only(std::set<model::Target> present) { present_ = std::move(present); }
+
+  // What masters write is kept from now on, until it is taken; of more than some 10,000 words the
+  // first ones.
+  void note_writes() { notes_writes_ = true; }
+  [[nodiscard]] std::vector<WrittenWord> take_written() { return std::exchange(written_, {}); }
 
   // Slaves restart, their memory as at the start, at the instants of the script.
   void set_restarts(const FaultScript& script);
@@ -124,6 +146,13 @@ class Field {
     bool tripped = false;  // and not served since
     Tripped seen;
   };
+  [[nodiscard]] bool is_here(const model::Target& target) const {
+    return !present_ || present_->contains({target.is_peer, target.index, 0});
+  }
+  [[nodiscard]] std::optional<modbus::Bytes> reply_of(Duration now, const model::Target& target,
+                                                      RegisterImage& image,
+                                                      const AnswerLimits& limits,
+                                                      modbus::ByteView pdu);
   void look_at(std::size_t slave, Duration now);
   void restart_due(Duration now);
   const model::ResolvedPlan& plan_;
@@ -134,6 +163,9 @@ class Field {
   std::map<std::pair<std::string, std::int64_t>, std::vector<model::Target>, std::less<>> hosts_;
   std::map<std::pair<std::size_t, std::uint8_t>, model::Target> units_;  // by line and unit
   std::vector<std::optional<Watchdog>> watchdogs_;
+  std::optional<std::set<model::Target>> present_;  // all without
+  bool notes_writes_ = false;
+  std::vector<WrittenWord> written_;
   std::vector<std::pair<Duration, std::size_t>> restarts_;  // instant, slave; the last comes first
 };
 

@@ -23,6 +23,7 @@ struct ReceivedFrame {
   modbus::Bytes raw;
   Duration first_byte{};
   Duration last_byte{};
+  bool is_reply = false;  // on a line on which others answer as well; see hear_replies()
 };
 
 // Bytes that belong to no good frame.
@@ -52,6 +53,9 @@ class FrameReceiver {
   FrameReceiver(modbus::Framing framing, modbus::Direction direction, Duration silence)
       : framing_(framing), direction_(direction), silence_(silence) {}
 
+  // RTU requests on a line where the replies of others are heard too: those are told from requests
+  // by their lengths, and what follows them at once is still found.
+  void hear_replies() { hears_replies_ = true; }
   void receive(Duration now, modbus::ByteView bytes, Received& out);
   // To be called at silence_at() or later, when nothing has come in between.
   void look_at_silence(Received& out);
@@ -68,10 +72,11 @@ class FrameReceiver {
  private:
   void cut(Received& out);
   void cut_rtu(Received& out);
+  void cut_both(Received& out);
   void cut_ascii(Received& out);
   void cut_tcp(Received& out);
   [[nodiscard]] ReceivedJunk::Kind kind_of_rest() const;
-  void take(std::size_t bytes, modbus::Frame frame, Received& out);
+  void take(std::size_t bytes, modbus::Frame frame, Received& out, bool is_reply = false);
   void drop(std::size_t bytes, ReceivedJunk::Kind kind, Received& out);
   void erase(std::size_t bytes);
 
@@ -82,6 +87,7 @@ class FrameReceiver {
   std::vector<Duration> times_;  // parallel: when each byte came
   bool looked_ = true;           // at what the buffer holds
   bool broken_ = false;
+  bool hears_replies_ = false;
 };
 
 }  // namespace greymet::engine

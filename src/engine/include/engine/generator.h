@@ -7,6 +7,7 @@
 #include <string>
 #include <string_view>
 #include <tl/expected.hpp>
+#include <utility>
 
 #include "model/register_map.h"
 #include "model/strong.h"
@@ -29,6 +30,8 @@ struct Generator {
   std::uint64_t seed = 0;
 
   [[nodiscard]] double value_at(Duration now) const;
+  // The least and greatest value it ever has; of a count the infinite one.
+  [[nodiscard]] std::pair<double, double> reach() const;
 };
 
 // "sine 20 80 30s". Fails with what is expected.

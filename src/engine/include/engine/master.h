@@ -29,7 +29,7 @@ class Master {
   // What happened at `now`, in the order of time. None of these starts anything: act() does.
   void receive(Duration now, std::size_t link, modbus::ByteView bytes);
   void connected(Duration now, std::size_t link);
-  void refused(Duration now, std::size_t link);  // or not answered
+  void refused(Duration now, std::size_t link, Cause cause = Cause::refused);
   void closed(Duration now, std::size_t link);
 
   // Everything that is due by `now`, then what can be started.
@@ -55,6 +55,7 @@ class Master {
     std::size_t link = 0;  // into links_
     std::size_t job = 0;
     bool bit_was_set = false;
+    bool was_known = false;
     std::optional<std::vector<std::uint16_t>> last_words;
   };
   // Links that could start a request now, by since when it waits; those that take places apart.

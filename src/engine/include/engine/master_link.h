@@ -69,7 +69,7 @@ class MasterLink {
   // What happened at `now`, in the order of time.
   void receive(Duration now, modbus::ByteView bytes);
   void connected(Duration now);
-  void refused(Duration now);  // or not answered
+  void refused(Duration now, Cause cause);  // refused, or unreachable
   void closed(Duration now);
   void trigger(std::size_t job, Duration now) { agenda_.trigger(job, now); }
 
@@ -144,7 +144,8 @@ class MasterLink {
   bool connects_each_ = false;  // a connection for each request
   bool echoes_ = false;         // the line has shown to repeat what is sent
   Duration back_off_{};
-  Duration not_before_{};  // no connection is tried earlier
+  Cause connection_cause_ = Cause::refused;  // of the last one that failed
+  Duration not_before_{};                    // no connection is tried earlier
   Duration free_since_{};
   std::uint16_t next_number_;
 };

@@ -51,6 +51,7 @@ struct TransactionMeasure {
   DurationSample responses;  // release to end, of good ones
   DurationSample services;   // turn to end, of good ones
   std::optional<std::uint8_t> last_exception;
+  Cause last_cause = Cause::none;  // of the last one that was not answered, or not sent
 
   // Requests that have ended one way or another.
   [[nodiscard]] std::uint64_t finished() const { return sent - unfinished; }
@@ -62,6 +63,7 @@ enum class MeasuredVerdict : std::uint8_t {
   good,
   off,       // the median duration is not as predicted; in rehearsals
   late,      // a response over its bound
+  held_up,   // the same, and it had waited for one that was not answered
   failing,   // not every request was good
   dead,      // none was good; in runs
   left_out,  // not allowed, or values that nobody stated; in runs
@@ -85,6 +87,13 @@ struct MeasuredTransaction {
   std::optional<Duration> shortest;
   std::optional<Duration> longest;
   std::string why_left_out;  // empty otherwise
+  // Of a run: why those that failed did, the longest wait for its turn and for whom, and the
+  // longest time without an answer.
+  std::string cause;
+  std::uint64_t late = 0;  // responses over the bound
+  std::optional<Duration> longest_wait;
+  std::string waited_for;
+  std::optional<Duration> longest_gap;
   MeasuredVerdict verdict = MeasuredVerdict::not_run;
   bool well = true;  // nothing is wrong with it: whether not to run is, depends on who measured
 

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "engine/controller_memory.h"
+#include "engine/expected_values.h"
 #include "engine/master.h"
 #include "modbus/value_codec.h"
 
@@ -34,6 +35,8 @@ class PointValues {
   [[nodiscard]] const model::Point& point_of(const PointValue& value) const;
   // Nothing where it was never read, or the words are no such value.
   [[nodiscard]] std::optional<modbus::RawValue> raw(const PointValue& value) const;
+  // The same, ready to be shown and compared.
+  [[nodiscard]] std::optional<FoundValue> found(const PointValue& value) const;
   // "12.5", "true", "PUMP 3", in engineering units; "-" where there is none.
   [[nodiscard]] std::string text(const PointValue& value) const;
   [[nodiscard]] std::optional<double> number(const PointValue& value) const;
@@ -54,6 +57,12 @@ class PointValues {
 // Some write of the plan carries the whole point.
 [[nodiscard]] bool is_written(const model::ResolvedPlan& plan, std::size_t slave,
                               std::size_t point);
+// This transaction does.
+[[nodiscard]] bool is_written_by(const model::ResolvedPlan& plan, std::size_t transaction,
+                                 std::size_t slave, std::size_t point);
+// Puts what the plan always sends into the memory that is sent, in the order in which it lies
+// there.
+void put_constants(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& memories);
 // Puts a value for a point where each write that carries the point takes it from, in the order in
 // which it lies there.
 void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::size_t point,

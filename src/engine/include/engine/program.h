@@ -27,6 +27,13 @@ struct HeartbeatWatch {
   bool last_value = false;
 };
 
+// What a producer did of a heartbeat.
+struct ProducedBeat {
+  std::size_t heartbeat = 0;  // into Exchange::heartbeats
+  std::uint64_t changes = 0;
+  Duration last_change{};
+};
+
 // The program of one controller, in the instants of a run. One thread.
 class Program {
  public:
@@ -42,6 +49,7 @@ class Program {
   // Heartbeats of this producer stop, or go on, as if its program did.
   void stop_heartbeats(bool stopped) { heartbeats_stopped_ = stopped; }
   [[nodiscard]] const std::vector<HeartbeatWatch>& watched() const { return watched_; }
+  [[nodiscard]] const std::vector<ProducedBeat>& produced() const { return beats_; }
   [[nodiscard]] const std::vector<AlarmEvent>& alarms() const { return alarms_; }
 
  private:
@@ -61,6 +69,7 @@ class Program {
   ControllerMemory& memory_;
   Duration scan_;
   std::vector<Produced> produced_;
+  std::vector<ProducedBeat> beats_;  // parallel
   std::vector<Copied> copies_;
   std::vector<HeartbeatWatch> watched_;
   std::vector<BitSequence> seen_;  // parallel to watched_

@@ -57,6 +57,8 @@ struct RehearsedFault {
   Fault fault;                        // instants from the start of the run
   std::optional<Duration> noticed;    // from its beginning to the first request that failed
   std::optional<Duration> recovered;  // from its end to the first good answer
+  // While it lasted everybody else on the same line or connection waited for more than a period.
+  bool stalls_all = false;
   bool good = false;
 };
 
@@ -73,9 +75,17 @@ struct RehearsedHeartbeat {
   bool good = false;
 };
 
+// One act, as far as it was played. In "blocks" values of the rehearsal's own are carried.
+struct RehearsedAct {
+  std::string_view name;  // "quiet", "blocks", "faults", "heartbeats"
+  Duration from{};
+  Duration to{};
+};
+
 // What a whole rehearsal comes to. `passed`: all of it is as the plan promises.
 struct RehearsalResult {
   Duration lasted{};
+  std::vector<RehearsedAct> acts;
   std::vector<MeasuredTransaction> transactions;  // in list order
   std::vector<RehearsedBlock> blocks;
   std::vector<RehearsedFault> faults;
@@ -85,6 +95,7 @@ struct RehearsalResult {
   bool accounted = true;                  // as many frames in the records as on the wires
   bool stopped = false;                   // before its end
   bool passed = false;
+  std::vector<std::string> because;  // why it did not, in the order of the acts
 };
 
 // How long it will take, as far as it can be told.

@@ -24,6 +24,25 @@ enum class Outcome : std::uint8_t {
 // "good", "exception", "timeout", "bad", "left-out", "dropped", "unfinished"
 [[nodiscard]] std::string_view to_string(Outcome outcome);
 
+// Why a request was not answered with what was asked for, as its master saw it.
+enum class Cause : std::uint8_t {
+  none,             // it was; or by an exception, whose code says why
+  refused,          // the connection was refused
+  unreachable,      // nobody took the connection in time
+  closed,           // the other side closed the connection before it had answered
+  no_reply,         // nothing came
+  broken_frame,     // what came was no frame: its checksum, its length
+  other_answer,     // what came was a frame, and no answer to this
+  ambiguous,        // what came may be the late answer to an earlier request
+  parked,           // its slave has not answered before, and is not asked for a while
+  late_answer_due,  // the answer to an earlier request may still come
+  not_allowed,      // writes, or broadcasts, are not
+  no_value,         // of what it writes nobody has stated a value
+  ended             // everything ended first
+};
+// "connection refused", "no reply", "broken frame" ...; empty for none.
+[[nodiscard]] std::string_view to_string(Cause cause);
+
 // One finished request, as the log keeps it.
 struct RequestRecord {
   std::size_t transaction = 0;  // into ResolvedPlan::transactions
@@ -39,6 +58,7 @@ struct RequestRecord {
   std::int64_t tries = 0;
   Outcome outcome = Outcome::good;
   std::uint8_t exception = 0;
+  Cause cause = Cause::none;
   bool broadcast = false;
   std::vector<std::uint16_t> words;  // read, else written; bits in the lowest positions
 };

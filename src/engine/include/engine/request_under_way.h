@@ -66,15 +66,19 @@ struct RequestUnderWay {
   Duration sent{};
   Outcome outcome = Outcome::timeout;
   std::uint8_t exception = 0;
+  Cause cause = Cause::no_reply;  // of the try that failed last
   Duration replied{};
   std::vector<std::uint16_t> words;
   std::optional<modbus::Reply> reply;  // to be seen by the program at its next scan
 
   [[nodiscard]] Waiting* waiting() { return std::get_if<Waiting>(&state); }
   [[nodiscard]] const Waiting* waiting() const { return std::get_if<Waiting>(&state); }
-  void hear(Heard what) { heard = std::max(heard, what); }
+  void hear(Heard what, Cause why) {
+    heard = std::max(heard, what);
+    cause = why;
+  }
   void add_junk(std::size_t bytes) {
-    hear(Heard::odd);
+    hear(Heard::odd, Cause::broken_frame);
     if (Waiting* now = waiting()) now->junk += bytes;
   }
 };

@@ -5,30 +5,18 @@
 #include <string>
 #include <vector>
 
+#include "engine/expected_values.h"
 #include "engine/measures.h"
 #include "engine/point_values.h"
+#include "engine/slave_watch.h"
 #include "timing/report.h"
 
 namespace greymet::engine {
 
-// A value that must be there, at the end or within some time.
-struct Expectation {
-  std::string where;
-  std::optional<std::size_t> slave;  // of a point
-  std::size_t point = 0;
-  model::ControllerIndex controller;
-  std::optional<BitSequence> memory;  // one word or bit of a controller
-  std::optional<double> value;
-  std::optional<std::string> text;
-  double tolerance = 0;
-  std::optional<Duration> within;
-};
-
-// How it came out.
-struct ExpectationResult {
-  std::string found = "-";      // last seen
-  std::optional<Duration> met;  // first time it was as expected
-  bool good = false;
+// What a transaction brought last, or sent if it only writes.
+struct LastWords {
+  std::vector<std::uint16_t> words;  // bits a word each
+  Duration at{};
 };
 
 // Collects while a run goes on. One thread.
@@ -44,32 +32,39 @@ class RunWatch {
 
   [[nodiscard]] const PointValues& points() const { return points_; }
   [[nodiscard]] const Measures& measures() const { return measures_; }
-  [[nodiscard]] const std::vector<Expectation>& expected() const { return expected_; }
+  [[nodiscard]] const std::vector<Expectation>& expected() const { return expected_.expected(); }
   // `ended`: the run is over, what has to hold at its end is judged.
-  [[nodiscard]] std::vector<ExpectationResult> results(bool ended) const;
+  [[nodiscard]] std::vector<ExpectationResult> results(bool ended) const {
+    return expected_.results(ended);
+  }
+  // What was read back of one that is expected, besides the exchange.
+  void found(std::size_t index, Duration now, const FoundValue& value) {
+    expected_.found(index, now, value);
+  }
+  // `now`: of the run; what has not been renewed since is counted.
   [[nodiscard]] std::vector<MeasuredTransaction> transactions(
-      const std::vector<const Master*>& masters, const MasterOptions& options) const;
+      const std::vector<const Master*>& masters, const MasterOptions& options, Duration now) const;
+  [[nodiscard]] const SlaveWatch& slaves() const { return slaves_; }
   [[nodiscard]] std::optional<Duration> bound_of(std::size_t transaction) const;
+  // Empty before the first good answer.
+  [[nodiscard]] const LastWords& last_words(std::size_t transaction) const {
+    return last_words_[transaction];
+  }
   [[nodiscard]] std::optional<Duration> last_response(std::size_t transaction) const {
     return last_response_[transaction];
   }
 
  private:
-  struct State {
-    std::string found = "-";
-    std::optional<Duration> met;
-    bool now = false;  // as expected when looked at last
-  };
-  [[nodiscard]] bool is_met(const Expectation& e, const std::vector<ControllerMemory*>& memories,
-                            std::string& found) const;
-
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& report_;
-  std::vector<Expectation> expected_;
-  std::vector<State> states_;
+  ExpectedValues expected_;
   PointValues points_;
   Measures measures_;
+  SlaveWatch slaves_;
   std::vector<std::optional<Duration>> last_response_;
+  std::vector<LastWords> last_words_;            // per transaction
+  std::vector<std::optional<Duration>> bounds_;  // per transaction
+  std::vector<std::uint64_t> late_;
 };
 
 }  // namespace greymet::engine

@@ -11,6 +11,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -30,6 +31,9 @@ struct StationOptions {
   timing::Durations durations = timing::Durations::typical;
   std::uint64_t seed = 1;
   Duration silence = std::chrono::milliseconds(20);  // see FrameReceiver
+  // Lines: a real one. Characters take their time by themselves, others answer there as well, and
+  // what is said may be heard again.
+  bool real_line = false;
 };
 
 // What a station has to say; `session` is 0 on lines.
@@ -65,6 +69,7 @@ class LineStation {
     modbus::Bytes bytes;
   };
   void take(const Received& received);
+  [[nodiscard]] bool is_own(const ReceivedFrame& frame);
   void answer(const ReceivedFrame& frame, Duration end);
   void say(Duration begin, const modbus::Bytes& bytes);
 
@@ -79,6 +84,8 @@ class LineStation {
   std::deque<std::pair<Duration, ReceivedFrame>> requests_;  // with the end of each
   std::deque<Piece> pieces_;                                 // in the order of time
   Duration free_{};                                          // of what was said last
+  modbus::Bytes said_;                                       // last, until it was heard
+  bool echoes_ = false;                                      // what is said is heard again
   DelaySource delays_;
   std::uint64_t heard_ = 0;
   std::uint64_t junk_ = 0;
@@ -155,12 +162,13 @@ class HostStation {
   std::uint64_t junk_ = 0;
 };
 
-// Everything that answers in a plan: lines with a master, hosts and ports of slaves, gateways and
-// controllers that answer.
+// Everything that answers in a plan, or these of it (all if there are none): lines with a master,
+// hosts and ports of slaves, gateways and controllers that answer.
 struct StationPlaces {
   std::vector<model::LineIndex> lines;
   std::vector<std::pair<std::string, std::int64_t>> hosts;
 };
-[[nodiscard]] StationPlaces station_places(const model::ResolvedPlan& plan);
+[[nodiscard]] StationPlaces station_places(const model::ResolvedPlan& plan,
+                                           const std::set<model::Target>& present = {});
 
 }  // namespace greymet::engine

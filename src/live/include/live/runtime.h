@@ -6,6 +6,7 @@
 #pragma once
 
 #include <memory>
+#include <set>
 #include <stop_token>
 #include <string>
 #include <tl/expected.hpp>
@@ -26,7 +27,10 @@ struct LiveError {
 
 // Which ends of the plan to be, and where.
 struct RuntimeOptions {
-  bool serve = false;                // answer for everybody in the plan
+  bool serve = false;                // answer for everybody in the plan,
+  std::set<model::Target> served;    // or for these; all if there are none
+  Endpoints places;                  // where to answer; else on pseudo-terminals and any port
+  bool at_plans_places = false;      // else at the hosts and ports of the plan
   std::string listen = "127.0.0.1";  // address that served ports bind to
   bool still = false;                // served values do not move by themselves
   engine::StationOptions station;
@@ -40,8 +44,8 @@ struct RuntimeOptions {
 // Owns masters, field and all wires of a run; closing it closes them.
 class Runtime final : public engine::Stage {
  public:
-  // Opens all ports and lines. With `serve` and `master` both ends are joined by them. The clock
-  // starts with the first run_until().
+  // Opens all ports and lines. With `serve` and `master` what is served is asked here, the rest at
+  // `endpoints`. The clock starts with the first run_until().
   [[nodiscard]] static tl::expected<std::unique_ptr<Runtime>, LiveError> open(
       const model::ResolvedPlan& plan, const timing::TimingModel& timing,
       const RuntimeOptions& options);
@@ -64,6 +68,8 @@ class Runtime final : public engine::Stage {
   // A line or port that was lost on the way; empty while all is well.
   [[nodiscard]] const std::string& failure() const;
   [[nodiscard]] std::vector<engine::StationCounts> station_counts() const;
+  // Closes all wires of masters: what they lead to can be opened anew. Nothing is sent any more.
+  void hang_up();
 
  private:
   struct Impl;

@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <variant>
 #include <vector>
 
@@ -48,6 +49,12 @@ inline constexpr double plausible_deviation = 0.05;
 // Reads register words in hexadecimal: "42F6 E979", "0x42F6,0xE979", "42F6E979".
 [[nodiscard]] tl::expected<std::vector<std::uint16_t>, std::string> words_from_hex(
     const std::vector<std::string>& texts);
+
+// raw x factor + offset of a finite number, computed in decimals, with all its digits.
+[[nodiscard]] std::string engineering_digits(const RawValue& raw, model::DataType type,
+                                             double factor, double offset);
+// The two texts are the same number: "12.50" and "12.5". False where one is none.
+[[nodiscard]] bool same_number(std::string_view a, std::string_view b);
 
 // A raw value as text: "123.456", "true", "PUMP 3"; floating point with the fewest digits that read
 // back the same.

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "engine/rehearsal.h"
+#include "engine/run_heartbeats.h"
 #include "engine/run_watch.h"
 #include "tables/table.h"
 
@@ -25,6 +26,19 @@ namespace greymet::tables {
     const model::ResolvedPlan& plan, const std::vector<engine::RehearsedHeartbeat>& heartbeats);
 [[nodiscard]] Table watchdogs_table(const model::ResolvedPlan& plan,
                                     const std::vector<engine::Field::Tripped>& watchdogs);
+
+// Of a run: one row a slave that was asked.
+[[nodiscard]] Table slaves_table(const model::ResolvedPlan& plan,
+                                 const timing::TimingReport& report,
+                                 const std::vector<engine::SlaveState>& slaves);
+
+// Of a run: one row a line or connection that was used.
+[[nodiscard]] Table wires_table(const timing::TimingReport& report,
+                                const std::vector<engine::WireState>& wires);
+
+// Of a run: one row a heartbeat.
+[[nodiscard]] Table run_heartbeats_table(const model::ResolvedPlan& plan,
+                                         const std::vector<engine::RunHeartbeat>& heartbeats);
 
 // Of a run: one row a value that must be there; `results` are parallel.
 [[nodiscard]] Table expected_table(const std::vector<engine::Expectation>& expected,

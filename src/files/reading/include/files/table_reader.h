@@ -56,6 +56,12 @@ class TableReader {
       std::string_view expected, const MeaningOf& meant = {});
   // True if the key holds exactly this text.
   [[nodiscard]] bool is_word(std::string_view key, std::string_view word);
+  // Whatever stands there, or null.
+  [[nodiscard]] const Value* anything(std::string_view key) { return value(key); }
+  // A value that `anything` brought is not what was `expected`.
+  void refuse(const Value& found, std::string_view key, std::string_view expected) {
+    wrong(found, key, expected);
+  }
   // A sub-table, an array of tables, or null.
   [[nodiscard]] const Value* table(std::string_view key);
   [[nodiscard]] std::vector<const Value*> tables(std::string_view key);

@@ -8,33 +8,20 @@
 #include <vector>
 
 #include "engine/faults.h"
-#include "engine/generator.h"
+#include "engine/stated_value.h"
 #include "model/finding.h"
 #include "model/resolved_plan.h"
 
 namespace greymet::files {
 
-// A value somewhere: a point of a slave, or a word or bit of a controller.
-struct ValueSpot {
-  std::optional<std::size_t> slave;
-  std::size_t point = 0;  // into the slave's map
-  model::ControllerIndex controller;
-  std::optional<model::MemoryRange> memory;  // one word, or one bit
-  std::string where;                         // as it was written
-  model::Range place;                        // there
-};
-
-// One row of a table of values.
-struct StatedValue {
-  ValueSpot at;
-  std::optional<engine::Generator> generator;  // a number is a constant
-  std::optional<std::string> text;             // of a text point
-};
+using engine::StatedValue;
+using engine::ValueSpot;
 
 // One row of a table of expected values.
 struct ExpectedValue {
   ValueSpot at;
   std::optional<double> value;
+  std::string digits;  // the number as it was written
   std::optional<std::string> text;
   double tolerance = 0;
   std::optional<model::Duration> within;  // from the start of the run; else at its end
@@ -46,9 +33,16 @@ using TableOf = tl::expected<std::vector<Row>, model::Findings>;
 // `file` is the index that places get. Fails with what is wrong with the rows, all of them.
 [[nodiscard]] TableOf<engine::Fault> read_faults(const std::string& text, std::uint32_t file,
                                                  const model::ResolvedPlan& plan);
-// `may_move`: generators may stand for values.
+// Generators may stand for values; a place may stand several times, each from another time on.
 [[nodiscard]] TableOf<StatedValue> read_values(const std::string& text, std::uint32_t file,
-                                               const model::ResolvedPlan& plan, bool may_move);
+                                               const model::ResolvedPlan& plan);
+// One line without a header, "where,value" or "where,value,at", as somebody types it; `line` is its
+// number there. Nothing for a line that is empty, or the header.
+[[nodiscard]] TableOf<StatedValue> read_value_line(const std::string& text, std::uint32_t line,
+                                                   const model::ResolvedPlan& plan);
+// One place alone; fails with one line.
+[[nodiscard]] tl::expected<ValueSpot, std::string> read_spot(const std::string& where,
+                                                             const model::ResolvedPlan& plan);
 [[nodiscard]] TableOf<ExpectedValue> read_expected(const std::string& text, std::uint32_t file,
                                                    const model::ResolvedPlan& plan);
 

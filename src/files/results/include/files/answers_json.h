@@ -38,6 +38,7 @@ struct FramePoint {
 struct FrameAnswer {
   std::string name;  // of the transaction; empty for pasted bytes
   modbus::Framing framing = modbus::Framing::rtu;
+  std::string data;  // what its data are; of the plan's own frames
   modbus::Bytes request;
   modbus::Bytes reply;
   modbus::Dissection request_fields;

@@ -15,7 +15,9 @@ namespace greymet::files {
                                            const std::vector<modbus::ValueReading>& readings);
 // One row a field of each frame.
 [[nodiscard]] tables::Table fields_table(const std::vector<FrameAnswer>& frames);
-// One row a sample.
+// One row a point that is followed.
+[[nodiscard]] tables::Table trends_table(const LogTrends& trends);
+// One row a sample, and one each time it was written.
 [[nodiscard]] tables::Table samples_table(const LogTrends& trends);
 
 }  // namespace greymet::files

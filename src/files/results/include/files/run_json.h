@@ -5,8 +5,10 @@
 
 #include <nlohmann/json_fwd.hpp>
 
+#include "engine/run_verdict.h"
 #include "engine/run_watch.h"
 #include "engine/stage.h"
+#include "tables/table.h"
 
 namespace greymet::files {
 
@@ -17,15 +19,21 @@ struct RunSummary {
   std::vector<engine::Expectation> expected;
   std::vector<engine::ExpectationResult> results;  // parallel
   std::vector<engine::OddWire> odd;                // what came and was no answer
+  std::vector<engine::SlaveState> slaves;
+  std::vector<engine::WireState> wires;
+  std::vector<engine::RunHeartbeat> heartbeats;
   bool accounted = true;
-  bool passed = false;
+  engine::RunVerdict verdict;
   std::string lost;  // a device that went away, as it is shown; empty if none did
 };
 
 // What was no answer, a row a wire with a count a kind: part of both documents.
 [[nodiscard]] nlohmann::ordered_json odd_wires_json(const std::vector<engine::OddWire>& wires);
 
-[[nodiscard]] std::string run_json(const model::ResolvedPlan& plan, const RunSummary& summary);
+[[nodiscard]] std::string run_json(const model::ResolvedPlan& plan,
+                                   const timing::TimingReport& report, const RunSummary& summary);
+// What controllers wrote to what was served, against what was expected.
+[[nodiscard]] std::string served_json(const tables::Table& expected, bool good);
 // "where,value,unit,raw,age_s,transaction"
 [[nodiscard]] std::string values_csv(const model::ResolvedPlan& plan,
                                      const engine::PointValues& points, model::Duration now);

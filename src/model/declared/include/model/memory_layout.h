@@ -37,6 +37,8 @@ struct MemoryFailure {
   MemoryError error = MemoryError::not_an_address;
   std::string message;
   std::optional<std::string> meant = {};  // the address that only its case, blanks or % differ from
+  // Where it leaves an area: which, so that all that leave it are one cause.
+  std::string area = {};
 };
 
 // The layout of one controller's memory. Holds a reference: the controller must outlive it.

@@ -39,6 +39,7 @@ struct Point {
   std::optional<double> max;
   Access access = Access::read_write;
   std::string note;
+  bool wears = false;              // its memory stands a limited number of writes
   std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
   Range place;                     // of the row's first cell
   std::array<CellSpot, point_cells> cells{};

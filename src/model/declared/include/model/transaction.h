@@ -46,6 +46,12 @@ struct StatusText {
   Declared<std::string> exception;
 };
 
+// What a write always sends, as it is written: for one of its points, or for all it writes.
+struct ConstantText {
+  Located<std::string> point;  // empty: for all
+  Located<std::string> value;
+};
+
 // A transaction as declared. Function 23 fills `read` and `write`, all others `block`.
 struct Transaction {
   std::string name;
@@ -68,6 +74,7 @@ struct Transaction {
   std::shared_ptr<const StatusText> status;  // or null; shared like `read`
   Declared<Packing> packing;
   Declared<bool> relays;
+  std::vector<ConstantText> constants;  // `value`
   RefusedKeys refused;
 };
 

@@ -236,6 +236,22 @@ struct Endpoint {
   FactSet assumed;             // of who answers and of the way there
 };
 
+// What a write always sends in some of its registers or bits.
+struct SentConstant {
+  std::uint32_t first = 0;  // register or bit of the block
+  std::uint32_t count = 1;
+  DataType type;
+  std::optional<std::uint32_t> bit;  // of one register
+  double factor = 1;                 // engineering value = raw x factor + offset
+  double offset = 0;
+  std::optional<double> min;
+  std::optional<double> max;
+  WordOrder order = WordOrder::abcd;  // at its receiver
+  std::string point;                  // of its receiver's map; empty for plain registers
+  std::string text;                   // the value, as it is written
+  Range place;
+};
+
 // One transaction that lacks nothing to be sent. Memory may be missing where it had no place.
 struct ExchangeTransaction {
   std::size_t transaction = 0;  // into ResolvedPlan::transactions
@@ -256,6 +272,7 @@ struct ExchangeTransaction {
   bool relays = false;
   std::optional<WordOrder> read_swap;   // the order of values in memory, whatever it was before
   std::optional<WordOrder> write_swap;  // the order in which they are sent
+  std::vector<SentConstant> constants;  // stand in the memory that is sent, from the start on
 
   [[nodiscard]] Quantity quantity_read() const { return {read ? read->quantity : 0}; }
   [[nodiscard]] Quantity quantity_written() const { return {write ? write->quantity : 0}; }
@@ -301,6 +318,19 @@ struct Exchange {
 [[nodiscard]] Endpoint effective_endpoint(const Exchange& exchange, const Target& target,
                                           std::optional<LineIndex> line,
                                           std::optional<ConnectionIndex> connection);
+// Where a constant stands in the memory that is sent, and the order of its words there; nothing
+// where the transaction names no memory.
+[[nodiscard]] std::optional<BitRange> memory_of(const ResolvedPlan& resolved,
+                                                const ExchangeTransaction& t,
+                                                const SentConstant& constant);
+[[nodiscard]] WordOrder order_in_memory(const ResolvedPlan& resolved, const ExchangeTransaction& t,
+                                        const SentConstant& constant);
+// How some registers or bits of a slave are written: one alone by its own function, where the slave
+// has it. Nothing for areas that can only be read.
+[[nodiscard]] std::optional<FunctionCode> writing_function_of(const ExchangeSlave& slave, Area area,
+                                                              std::uint32_t count);
+// The way to a slave over its own line or host, whoever asks.
+[[nodiscard]] Endpoint endpoint_of_slave(const ResolvedPlan& resolved, std::size_t slave);
 // Adds the whole transactions of the plan, and its heartbeats.
 void add_transactions_and_heartbeats(const ResolvedPlan& resolved, Exchange& exchange);
 

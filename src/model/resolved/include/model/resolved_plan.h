@@ -43,6 +43,7 @@ struct ResolvedTransaction {
   std::optional<WordOrder> read_swap;   // the order of values in memory, whatever it was before
   std::optional<WordOrder> write_swap;  // the order in which they are sent
   bool relays = false;                  // passes on what was read, and means to
+  std::vector<SentConstant> constants;
 };
 
 // A heartbeat with its controllers and its bit looked up.

@@ -82,7 +82,9 @@ struct Finding {
   std::string message;
   std::string remedy;
   std::vector<Related> related = {};
-  // P02 and P06: the key that was meant, or is missing; tells a slip from its consequence.
+  // P02 and P06: the key that was meant, or is missing; tells a slip from its consequence. Of other
+  // rules: what findings of one cause have in common, as tags that one request would serve; one of
+  // those with the same text is said. Empty: it stands for itself.
   std::string about = {};
   std::vector<Fix> fixes = {};
   // Of its subject, where that is a transaction: what it speaks about; all of it if nothing.

@@ -72,9 +72,10 @@ TEST_CASE("the demo's rehearsal passes, and its log accounts for every request")
   std::map<std::string, std::map<std::string, std::uint64_t>> logged;
   const auto rows = rows_of(site.read("out/log.csv"));
   CHECK(rows[0] == std::vector<std::string>{"time_s", "transaction", "slave", "fc", "tries",
-                                            "outcome", "exception", "response_ms", "words"});
+                                            "outcome", "exception", "response_ms", "words",
+                                            "released_s", "started_s", "duration_ms", "reason"});
   for (std::size_t i = 1; i < rows.size(); ++i) {
-    REQUIRE(rows[i].size() == 9);
+    REQUIRE(rows[i].size() == 13);
     ++logged[rows[i][1]][rows[i][5]];
   }
   for (const Json& t : json["transactions"]) {
@@ -269,7 +270,7 @@ TEST_CASE("writes are sent only if told to, and only words that have a value") {
   site.write("values.csv", "where,value\nkiln.%MW1021,3\nkiln.%MW1050,7\n");
   const test::Outcome outcome =
       site.run({"run", "maltings.toml", "--endpoints", "served/endpoints.json", "--allow-writes",
-                "--values", "values.csv", "--duration", "3s", "--json"});
+                "--values", "values.csv", "--duration", "5s", "--json"});
   INFO(outcome.err);
   const Json json = Json::parse(outcome.out);
   CHECK(named(json["transactions"], "name", "burner-release")["good"] >= 1);
@@ -297,7 +298,7 @@ TEST_CASE("what a killed run leaves can be read") {
     CHECK(run.wait().status == 128 + SIGKILL);
     const std::string log = site.read("out/log.csv");
     CHECK(log.ends_with("\r\n"));
-    for (const auto& row : rows_of(log)) CHECK(row.size() == 9);
+    for (const auto& row : rows_of(log)) CHECK(row.size() == 13);
     // and the next run takes the folder again
     const test::Outcome next =
         site.run({"run", "maltings.toml", "--endpoints", "served/endpoints.json", "-o", "out",
@@ -359,7 +360,7 @@ TEST_CASE("trend follows points through a log, as far as it can be read") {
     CHECK(moisture["value"][0].get<double>() == Approx(value).epsilon(1e-5));
     break;
   }
-  CHECK(site.has("trend/trend-moisture-grain_moisture.png"));
+  CHECK(site.has("trend/trend-moisture-grain_moisture-silo-level_percent.png"));
   // a log that ends in the middle of a row, as a kill leaves one that was not ours to finish
   const std::string log = site.read("out/log.csv");
   site.write("cut.csv", log.substr(0, log.size() * 2 / 3 + 7));
@@ -370,7 +371,18 @@ TEST_CASE("trend follows points through a log, as far as it can be read") {
   site.write("no.csv", "a,b\n1,2\n");
   CHECK(site.run({"trend", "no.csv", "--plan", "maltings.toml", "moisture.grain_moisture"}).err ==
         "greymet: no.csv: is no log of run or rehearse, which begins with "
-        "\"time_s,transaction,slave,fc,tries,outcome,exception,response_ms,words\"\n");
+        "\"time_s,transaction,slave,fc,tries,outcome,exception,response_ms,words,released_s,"
+        "started_s,duration_ms,reason\"\n");
+  // and one of before, without the last columns
+  std::string older;
+  for (const auto& row : rows) {
+    for (std::size_t i = 0; i < 9; ++i) older += (i > 0 ? "," : "") + row[i];
+    older += "\r\n";
+  }
+  site.write("older.csv", older);
+  CHECK(Json::parse(site.run({"trend", "older.csv", "--plan", "maltings.toml",
+                              "moisture.grain_moisture", "--json"})
+                        .out)["points"][0]["samples"] == moisture["samples"]);
   CHECK(site.run({"trend", "out/log.csv", "--plan", "maltings.toml", "silo.levl_percent"}).err ==
         "greymet: slave silo has no point 'levl_percent' (did you mean 'level_percent'?)\n");
   CHECK(site.run({"trend", "gone.csv", "--plan", "maltings.toml", "silo.level_percent"}).status ==
@@ -401,10 +413,10 @@ TEST_CASE("rows that no run could fulfil are refused with their place before any
   CHECK(values.err ==
         "values.csv:3:1: error: moisture.grain_moisture: no write of the plan carries this point\n"
         "       = remedy: leave the row out, or name a point that is written\n");
-  site.write("values.csv", "where,value\nmoisture.range_low,sine 10 20 30s\n");
+  site.write("values.csv", "where,value\nair.pressure_set,sine 3 200 30s\n");
   CHECK(site.run({"run", "maltings.toml", "--values", "values.csv"}).err ==
-        "values.csv:2:20: error: row 1: value 'sine 10 20 30s' is not valid\n"
-        "       = remedy: write a number, such as 12.5\n");
+        "values.csv:2:18: error: row 1: value 'sine 3 200 30s' is not valid\n"
+        "       = remedy: write one that stays within 5 to 13, the range that the map states\n");
   site.write("expect.csv", "where,value\nmoisture.grain_moisture,3\nkiln.%MW100,1\n");
   const test::Outcome expected =
       site.run({"run", "maltings.toml", "--expect", "expect.csv", "--controller", "loadout"});

@@ -1,0 +1,99 @@
+// Family D, what the plan always sends (D11).
+#include <map>
+
+#include <fmt/format.h>
+
+#include "checks/rules.h"
+#include "common/rule_text.h"
+#include "modbus/constant_words.h"
+#include "model/memory_use.h"
+#include "model/resolved_plan.h"
+
+namespace greymet::checks {
+
+using model::BitRange;
+using model::ExchangeTransaction;
+using model::MemoryPurpose;
+using model::SentConstant;
+
+namespace {
+
+bool puts_a_value(MemoryPurpose purpose) {
+  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::status ||
+         purpose == MemoryPurpose::heartbeat || purpose == MemoryPurpose::copy_target ||
+         purpose == MemoryPurpose::written_by_peer;
+}
+
+class ConstantRules {
+ public:
+  ConstantRules(const model::ResolvedPlan& plan, model::Findings& out)
+      : plan_(plan), out_(out), uses_(model::memory_uses(plan)) {}
+
+  void check(const ExchangeTransaction& t) {
+    for (const SentConstant& constant : t.constants) {
+      const auto raw = modbus::constant_raw(constant);
+      if (!raw) {
+        report_at(t, constant, raw.error(), "correct it");
+      } else if (memory_of(plan_, t, constant)) {
+        check_place(t, constant);
+      }
+    }
+  }
+
+ private:
+  void report_at(const ExchangeTransaction& t, const SentConstant& constant,
+                 const std::string& message, std::string remedy) {
+    report(out_, model::RuleCode::D11, model::Severity::error, constant.place,
+           subject_of(plan_.declared(plan_.transactions[t.transaction])),
+           fmt::format("value = {}{}: {}", constant.text.substr(0, 40),
+                       constant.point.empty() ? "" : fmt::format(" for '{}'", constant.point),
+                       message),
+           std::move(remedy));
+  }
+
+  void check_place(const ExchangeTransaction& t, const SentConstant& constant) {
+    const BitRange bits = *memory_of(plan_, t, constant);
+    const std::string place = plan_.layouts[t.controller].name_of(bits);
+    for (const model::MemoryUse& use : uses_[t.controller]) {
+      if (!puts_a_value(use.purpose) || !overlap(use.bits, bits)) continue;
+      report_at(t, constant,
+                fmt::format("it does not stay in {}: {} puts a value there as well", place,
+                            to_text(model::owner_subject(plan_, use))),
+                "send it from memory of its own");
+      return;
+    }
+    for (const auto& [other, other_t] : known_[{t.controller.value, bits.store}]) {
+      if (!overlap(*memory_of(plan_, *other_t, *other), bits)) continue;
+      const bool same = other->text == constant.text && other->type == constant.type &&
+                        other->factor == constant.factor && other->offset == constant.offset;
+      if (same) continue;
+      report_at(t, constant,
+                fmt::format("{} of {} stands in {} too, as {}",
+                            other->point.empty() ? "a value" : fmt::format("'{}'", other->point),
+                            other_t->name, place, other->text),
+                "send it from memory of its own");
+      return;
+    }
+    known_[{t.controller.value, bits.store}].emplace_back(&constant, &t);
+  }
+
+  const model::ResolvedPlan& plan_;
+  model::Findings& out_;
+  model::Indexed<std::vector<model::MemoryUse>, model::ControllerIndex> uses_;
+  std::map<std::pair<std::size_t, std::size_t>,
+           std::vector<std::pair<const SentConstant*, const ExchangeTransaction*>>>
+      known_;
+};
+
+}  // namespace
+
+void check_constants(const RuleInput& in, model::Findings& out) {
+  const auto& all = in.plan.exchange.transactions;
+  const bool any =
+      std::any_of(all.begin(), all.end(), [](const auto& t) { return !t.constants.empty(); });
+  if (!any) return;
+  ConstantRules rules(in.plan, out);
+  for (const ExchangeTransaction& t : all) rules.check(t);
+}
+
+}  // namespace greymet::checks

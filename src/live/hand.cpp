@@ -1,0 +1,223 @@
+#include "live/hand.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "modbus/planned_frames.h"
+#include "model/resolved_plan.h"
+#include "model/usual_function.h"
+#include "timing/report.h"
+
+namespace greymet::live {
+
+using engine::RequestRecord;
+using model::Area;
+using model::Located;
+
+namespace {
+
+std::size_t asking_controller(const model::ResolvedPlan& plan, std::size_t slave) {
+  const auto line = plan.slave_line[model::SlaveIndex(slave)];
+  if (line && plan.line_master[*line]) return plan.line_master[*line]->value;
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    if (!t.target.is_peer && t.target.index == slave) return t.controller;
+  }
+  return 0;
+}
+
+model::MemoryArea area_of(const char* name, model::MemoryKind kind, std::int64_t count) {
+  model::MemoryArea area;
+  area.name = name;
+  area.kind = kind;
+  area.count = count;
+  return area;
+}
+
+constexpr const char* words_area = "@W";
+constexpr const char* bits_area = "@B";
+constexpr const char* triggers_area = "@T";
+
+model::Transaction transaction_of(const model::ResolvedPlan& resolved, const HandBlock& block,
+                                  bool is_read, std::size_t controller) {
+  const model::Plan& plan = resolved.plan;
+  model::Transaction t;
+  t.name = is_read ? "read by hand" : "write by hand";
+  t.controller = Located<std::string>{plan.controllers[controller].name, {}};
+  const model::Slave& slave = plan.slaves[block.slave];
+  t.slave = Located<std::string>{slave.name, {}};
+  const auto function = is_read ? std::optional(model::reading_function(block.area))
+                                : model::writing_function_of(resolved.exchange.slaves[block.slave],
+                                                             block.area, block.count);
+  if (function) t.function = Located<std::int64_t>{static_cast<std::int64_t>(*function), {}};
+  const model::Address address{block.area, {static_cast<std::uint16_t>(block.first)}};
+  t.block.at = Located<model::AddressText>{{to_text(address), false}, {}};
+  t.block.count = Located<std::int64_t>{block.count, {}};
+  const std::string place = fmt::format("{}0", is_bit_area(block.area) ? bits_area : words_area);
+  (is_read ? t.into : t.from) = Located<std::string>{place, {}};
+  t.on = Located<std::string>{fmt::format("{}{}", triggers_area, is_read ? 0 : 1), {}};
+  t.min_gap = Located<Duration>{std::chrono::milliseconds(1), {}};
+  t.on_loss = Located<model::OnLoss>{model::OnLoss::hold, {}};
+  return t;
+}
+
+// The plan's network and slaves, and these one or two requests in place of its exchange.
+model::Plan plan_by_hand(const model::ResolvedPlan& plan, const HandBlock& block,
+                         std::size_t controller) {
+  model::Plan own = plan.plan;
+  own.copies.clear();
+  own.wants.clear();
+  own.heartbeats.clear();
+  own.paths.clear();
+  own.accepts.clear();
+  for (model::Controller& each : own.controllers) {
+    each.tags.reset();
+    each.tags_file.reset();
+  }
+  constexpr std::int64_t most_bits = 2000;
+  constexpr std::int64_t most_words = 125;
+  own.controllers[controller].memory = {area_of(words_area, model::MemoryKind::word, most_words),
+                                        area_of(bits_area, model::MemoryKind::bit, most_bits),
+                                        area_of(triggers_area, model::MemoryKind::bit, 2)};
+  own.transactions = {transaction_of(plan, block, true, controller)};
+  if (block.writes) own.transactions.push_back(transaction_of(plan, block, false, controller));
+  return own;
+}
+
+}  // namespace
+
+struct Hand::Impl {
+  model::ResolvedPlan plan;
+  timing::TimingReport report;
+  HandBlock block;
+  std::size_t controller = 0;
+  std::unique_ptr<Runtime> runtime;
+
+  [[nodiscard]] const model::ExchangeTransaction& transaction(bool is_read) const {
+    return *plan.exchange.find(is_read ? 0 : 1);
+  }
+  void set_trigger(bool is_read, bool on) {
+    const auto bit = plan.layouts[model::ControllerIndex(controller)].range(2, is_read ? 0 : 1, 1);
+    engine::ControllerMemory& memory = runtime->memory(controller);
+    if (bit) memory.put_bits(memory.sequence(*bit), {on});
+    runtime->touch();
+  }
+  void put(const std::vector<std::uint16_t>& words) {
+    engine::ControllerMemory& memory = runtime->memory(controller);
+    const engine::BitSequence at = memory.sequence(*transaction(false).from);
+    if (!is_bit_area(block.area)) return memory.put_registers(at, words);
+    std::vector<bool> bits;
+    bits.reserve(words.size());
+    for (const std::uint16_t word : words) bits.push_back(word != 0);
+    memory.put_bits(at, bits);
+  }
+  RequestRecord ask(bool is_read);
+};
+
+RequestRecord Hand::Impl::ask(bool is_read) {
+  std::optional<RequestRecord> ended;
+  const engine::Finished finished = [&](const RequestRecord& record) {
+    // what is left out as the run begins is not this one
+    if (record.outcome != engine::Outcome::left_out) ended = record;
+  };
+  RequestRecord none;
+  none.outcome = engine::Outcome::unfinished;
+  none.cause = engine::Cause::ended;
+  if (runtime->stopped()) return none;  // nothing goes out any more
+  set_trigger(is_read, true);
+  const model::Endpoint& to = transaction(is_read).endpoint;
+  constexpr Duration margin = std::chrono::seconds(10);
+  const Duration limit =
+      runtime->now() + margin + (to.timeout + to.connect_timeout) * (2 + to.retries);
+  while (!ended && !runtime->stopped() && runtime->now() < limit) {
+    runtime->run_until(runtime->now() + std::chrono::milliseconds(20), finished);
+  }
+  // what has gone out is waited for: whether it was written has to be known
+  if (!ended) runtime->finish(finished);
+  if (!runtime->stopped()) set_trigger(is_read, false);
+  return ended ? *ended : none;
+}
+
+Hand::Hand(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
+Hand::~Hand() = default;
+
+tl::expected<std::unique_ptr<Hand>, LiveError> Hand::open(const model::ResolvedPlan& plan,
+                                                          const HandBlock& block,
+                                                          const HandOptions& options) {
+  if (plan.plan.controllers.empty()) {
+    return tl::unexpected(LiveError{"the plan declares no controller that could ask"});
+  }
+  auto impl = std::make_unique<Impl>();
+  impl->block = block;
+  impl->controller = asking_controller(plan, block.slave);
+  model::Findings findings;
+  impl->plan = model::resolve(plan_by_hand(plan, block, impl->controller), findings);
+  if (impl->plan.exchange.transactions.size() != impl->plan.plan.transactions.size()) {
+    const auto at = std::find_if(findings.begin(), findings.end(), [](const model::Finding& f) {
+      return f.severity == model::Severity::error;
+    });
+    return tl::unexpected(
+        LiveError{at == findings.end() ? std::string("no request carries this") : at->message});
+  }
+  for (const model::ExchangeTransaction& t : impl->plan.exchange.transactions) {
+    if (const auto frames = modbus::planned_frames(t); !frames) {
+      return tl::unexpected(LiveError{frames.error()});
+    }
+  }
+  impl->report = timing::analyse_longest(impl->plan);
+  RuntimeOptions how;
+  how.master = true;
+  how.only = {impl->controller};
+  how.endpoints = options.endpoints;
+  how.masters.allow_writes = block.writes;
+  how.masters.lines_take_time = options.lines_take_time;
+  how.stop = options.stop;
+  auto runtime = Runtime::open(impl->plan, impl->report.model, how);
+  if (!runtime) return tl::unexpected(runtime.error());
+  impl->runtime = std::move(*runtime);
+  return std::unique_ptr<Hand>(new Hand(std::move(impl)));
+}
+
+modbus::Framing Hand::framing() const {
+  return impl_->transaction(true).endpoint.framing;
+}
+modbus::Bytes Hand::read_frame() const {
+  const auto frames = modbus::planned_frames(impl_->transaction(true));
+  return frames ? frames->request : modbus::Bytes();
+}
+modbus::Bytes Hand::write_frame(const std::vector<std::uint16_t>& words) const {
+  const model::ExchangeTransaction& t = impl_->transaction(false);
+  modbus::Request request = modbus::planned_request(t);
+  if (is_bit_area(impl_->block.area)) {
+    request.bits.clear();
+    for (const std::uint16_t word : words) request.bits.push_back(word != 0);
+  } else {
+    request.registers = words;
+  }
+  const auto pdu = modbus::encode_request(request);
+  if (!pdu) return {};
+  const auto unit = static_cast<std::uint8_t>(t.endpoint.unit ? t.endpoint.unit->value : 0);
+  const auto frame = modbus::encode_frame({unit, 1, *pdu}, t.endpoint.framing);
+  return frame ? *frame : modbus::Bytes();
+}
+
+RequestRecord Hand::read() {
+  return impl_->ask(true);
+}
+RequestRecord Hand::write(const std::vector<std::uint16_t>& words) {
+  impl_->put(words);
+  return impl_->ask(false);
+}
+bool Hand::wait(Duration time) {
+  const Duration until = impl_->runtime->now() + time;
+  impl_->runtime->run_until(until, [](const RequestRecord&) {});
+  return !impl_->runtime->stopped();
+}
+const model::ResolvedPlan& Hand::plan() const {
+  return impl_->plan;
+}
+const std::string& Hand::failure() const {
+  return impl_->runtime->failure();
+}
+
+}  // namespace greymet::live
