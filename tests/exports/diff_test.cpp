@@ -7,6 +7,7 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
+#include "archive.h"
 #include "exported.h"
 #include "exports/compare.h"
 #include "plans.h"
@@ -238,4 +239,38 @@ TEST_CASE("a file changed by hand names the first line that differs") {
       [](const std::string&) { return "one\nsha256:" + std::string(64, 'b') + "\nthree\n"; }, {});
   CHECK(other[0].state == exports::FileState::other_plan);
   CHECK(other[0].detail == "fingerprint sha256:" + std::string(64, 'b'));
+}
+
+TEST_CASE("line ends, and a workbook that another program has saved, are told from a change") {
+  const test::Exported demo = test::exported_demo();
+  const exports::ExportedFile text{"kiln.st", demo.file("st", "kiln.st")};
+  const exports::ExportedFile book{"exchange.xlsx", demo.file("xlsx", "exchange.xlsx")};
+  const auto state = [](const exports::ExportedFile& expected, const std::string& found) {
+    return exports::compare_files({expected}, [&](const std::string&) { return found; }, {})
+        .front();
+  };
+  std::string other_ends = "\xEF\xBB\xBF";
+  for (const char c : text.content)
+    other_ends += c == '\n' ? std::string("\r\n") : std::string(1, c);
+  CHECK(state(text, other_ends).state == exports::FileState::line_ends);
+  other_ends[other_ends.find("T#500ms") + 2] = '4';
+  CHECK(state(text, other_ends).state == exports::FileState::changed);
+  CHECK(state(text, "").detail == "is empty");
+  const std::size_t some = text.content.find("END_VAR\n") + 8;
+  CHECK(state(text, text.content.substr(0, some)).detail.starts_with("ends behind line "));
+
+  // as another program writes it: its own order of parts, inline texts, no properties of ours
+  const auto parts = test::unzipped(book.content);
+  std::map<std::string, std::string> again;
+  for (const auto& [name, part] : parts) {
+    if (name != "docProps/core.xml") again[name] = part;
+  }
+  CHECK(state(book, test::zipped(again)).state == exports::FileState::saved_again);
+  auto& sheet = again.at("xl/worksheets/sheet1.xml");
+  const std::size_t number = sheet.find("<v>1", sheet.find("r=\"K2\""));
+  REQUIRE(number != std::string::npos);
+  sheet.insert(number + 4, "7");
+  const auto changed = state(book, test::zipped(again));
+  CHECK(changed.state == exports::FileState::changed);
+  CHECK(changed.detail.starts_with("sheet transactions, "));
 }

@@ -43,6 +43,17 @@ struct Exported {
     throw std::runtime_error("no file " + file_name);
   }
 
+  // All that the program of a controller needs, as one text.
+  [[nodiscard]] std::string program(const std::string& controller) const {
+    (void)file("st", controller + ".st");
+    std::string text;
+    for (const exports::ExportedFile& each : made_.at("st")) {
+      const bool shared = each.name == "library.st" || each.name == "maps.st";
+      if (shared || each.name == controller + ".st") text += each.content + "\n";
+    }
+    return text;
+  }
+
   files::LoadedPlan loaded;
   model::PointList points;
   timing::TimingReport timing;

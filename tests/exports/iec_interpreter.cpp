@@ -2,198 +2,16 @@
 
 #include <cctype>
 #include <cmath>
-#include <functional>
 #include <optional>
+#include <set>
 #include <stdexcept>
+
+#include "iec_reader.h"
 
 namespace greymet::test {
 // Named: the machine keeps some of these types, which several sources may see at once.
 namespace iec {
-
-[[noreturn]] void bad(const std::string& what) {
-  throw std::runtime_error(what);
-}
-
-std::string upper(std::string text) {
-  for (char& c : text) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-  return text;
-}
-
-struct Token {
-  enum Kind { name, number, real, text, time, sign, end } kind = end;
-  std::string value;
-  std::string type = {};  // of a typed literal
-};
-
-std::vector<Token> tokens_of(const std::string& source) {
-  std::vector<Token> out;
-  std::size_t i = 0;
-  const auto is_name = [](char c) {
-    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
-  };
-  while (i < source.size()) {
-    const char c = source[i];
-    if (std::isspace(static_cast<unsigned char>(c))) {
-      ++i;
-    } else if (source.compare(i, 2, "(*") == 0) {
-      const std::size_t close = source.find("*)", i + 2);
-      if (close == std::string::npos) bad("comment without an end");
-      i = close + 2;
-    } else if (c == '\'') {
-      std::string text;
-      for (++i; i < source.size() && source[i] != '\''; ++i) {
-        if (source[i] == '\n') bad("text over the end of a line");
-        if (source[i] != '$') {
-          text += source[i];
-        } else if (source[i + 1] == '$' || source[i + 1] == '\'') {
-          text += source[++i];
-        } else {
-          text += static_cast<char>(std::stoi(source.substr(i + 1, 2), nullptr, 16));
-          i += 2;
-        }
-      }
-      if (i == source.size()) bad("text without an end");
-      ++i;
-      out.push_back({Token::text, text});
-    } else if (c == '%') {
-      std::size_t e = i + 1;
-      while (e < source.size() && is_name(source[e])) ++e;
-      out.push_back({Token::name, source.substr(i, e - i)});
-      i = e;
-    } else if (source.compare(i, 2, "T#") == 0) {
-      std::size_t e = i + 2;
-      while (std::isdigit(static_cast<unsigned char>(source[e])) || source[e] == '.') ++e;
-      if (source.compare(e, 2, "ms") != 0) bad("time without ms");
-      out.push_back({Token::time, source.substr(i + 2, e - i - 2)});
-      i = e + 2;
-    } else if (std::isdigit(static_cast<unsigned char>(c))) {
-      if (source.compare(i, 3, "16#") == 0) {
-        std::size_t e = i + 3;
-        while (std::isxdigit(static_cast<unsigned char>(source[e]))) ++e;
-        out.push_back({Token::number,
-                       std::to_string(std::stoull(source.substr(i + 3, e - i - 3), nullptr, 16))});
-        i = e;
-        continue;
-      }
-      std::size_t e = i;
-      bool is_real = false;
-      while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-      if (source[e] == '.' && source[e + 1] != '.') {
-        is_real = true;
-        ++e;
-        if (!std::isdigit(static_cast<unsigned char>(source[e]))) bad("no digit behind the point");
-        while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-        if (source[e] == 'E') {
-          ++e;
-          if (source[e] == '-' || source[e] == '+') ++e;
-          while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-        }
-      }
-      if (is_name(source[e])) bad("number that runs into a name");
-      out.push_back({is_real ? Token::real : Token::number, source.substr(i, e - i)});
-      i = e;
-    } else if (std::isalpha(static_cast<unsigned char>(c)) || c == '_') {
-      std::size_t e = i;
-      while (e < source.size() && is_name(source[e])) ++e;
-      const std::string word = source.substr(i, e - i);
-      if (source[e] == '#') {  // a typed literal: LREAL#-0.5
-        if (word != "REAL" && word != "LREAL") bad("what is " + word + "#");
-        const std::size_t begin = ++e;
-        if (source[e] == '-') ++e;
-        while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-        if (source[e] != '.') bad("a real without a point");
-        ++e;
-        while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-        if (source[e] == 'E') {
-          ++e;
-          if (source[e] == '-' || source[e] == '+') ++e;
-          while (std::isdigit(static_cast<unsigned char>(source[e]))) ++e;
-        }
-        out.push_back({Token::real, source.substr(begin, e - begin), word});
-        i = e;
-        continue;
-      }
-      if (word.find("__") != std::string::npos || word.ends_with('_'))
-        bad("no identifier: " + word);
-      out.push_back({Token::name, word});
-      i = e;
-    } else {
-      static const std::vector<std::string> signs{":=", "..", "<>", "<=", ">="};
-      std::string found(1, c);
-      for (const std::string& sign : signs) {
-        if (source.compare(i, 2, sign) == 0) found = sign;
-      }
-      if (found.size() == 1 && std::string("+-*/()[]:;,.=<>").find(c) == std::string::npos) {
-        bad(std::string("what is ") + c);
-      }
-      out.push_back({Token::sign, found});
-      i += found.size();
-    }
-  }
-  out.push_back({});
-  return out;
-}
-
-// Widths; 0 for what is none of it.
-int bits_of(const std::string& type) {
-  static const std::map<std::string, int> known{
-      {"BOOL", 1}, {"BYTE", 8}, {"WORD", 16}, {"DWORD", 32}, {"LWORD", 64}};
-  const auto at = known.find(type);
-  return at == known.end() ? 0 : at->second;
-}
-int integer_bits(const std::string& type) {
-  static const std::map<std::string, int> known{{"INT", 16},  {"DINT", 32},  {"LINT", 64},
-                                                {"UINT", 16}, {"UDINT", 32}, {"ULINT", 64}};
-  const auto at = known.find(type);
-  return at == known.end() ? 0 : at->second;
-}
-bool is_signed(const std::string& type) {
-  return type[0] != 'U';
-}
-bool is_real(const std::string& type) {
-  return type == "REAL" || type == "LREAL";
-}
-bool is_text(const std::string& type) {
-  return type.starts_with("STRING");
-}
-
-long double rounded(const std::string& type, long double value) {
-  if (type == "REAL") return static_cast<float>(static_cast<double>(value));
-  return type == "LREAL" ? static_cast<long double>(static_cast<double>(value)) : value;
-}
-
-void check_range(const std::string& type, long double value) {
-  const int bits = bits_of(type) != 0 ? bits_of(type) : integer_bits(type);
-  if (bits == 0) return;
-  const bool sign = integer_bits(type) != 0 && is_signed(type);
-  const long double most = std::ldexp(1.0L, sign ? bits - 1 : bits) - 1;
-  const long double least = sign ? -std::ldexp(1.0L, bits - 1) : 0;
-  if (value < least || value > most) bad("out of the range of " + type);
-}
-
-// A literal takes the type of what it meets; anything else has to have it.
-IecValue as_type(const std::string& type, IecValue value) {
-  const bool literal_int = value.type == "#INT" && (integer_bits(type) != 0 || bits_of(type) > 1);
-  // systems take an untyped one for a REAL, whatever it meets
-  if (value.type == "#REAL" && type == "LREAL") bad("an untyped literal meets LREAL");
-  const bool literal_real = value.type == "#REAL" && is_real(type);
-  if (literal_int || literal_real) {
-    value.type = type;
-    value.number = rounded(type, value.number);
-    check_range(type, value.number);
-    return value;
-  }
-  if (is_text(type) && is_text(value.type)) {
-    if (type != "STRING") {
-      const auto most = static_cast<std::size_t>(std::stoi(type.substr(7)));
-      if (value.text.size() > most) bad("text too long for " + type);
-    }
-    value.type = type;
-    return value;
-  }
-  if (value.type != type) bad("a " + value.type + " where a " + type + " belongs");
-  return value;
-}
+namespace {
 
 std::uint64_t raw(const IecValue& v) {
   return v.number < 0 ? static_cast<std::uint64_t>(static_cast<std::int64_t>(v.number))
@@ -206,45 +24,28 @@ IecValue of_bits(const std::string& type, std::uint64_t value) {
           {}};
 }
 
-struct Expression;
-using Ex = std::shared_ptr<Expression>;
-struct Expression {
-  std::string op;  // "literal", "name", "index", "member", "call", "neg", "NOT", or an operator
-  IecValue value;
-  std::string name;
-  std::vector<Ex> parts;
-  std::vector<std::string> named;  // of a call with names
-};
+}  // namespace
 
-struct Statement {
-  std::string op;  // "set", "call", "if", "while", "for"
-  Ex target;
-  std::vector<Ex> parts;
-  std::vector<std::vector<Statement>> blocks;
-};
+struct Frame;
 
-struct Variable {
+// A variable with all that is in it.
+struct Cell {
   std::string type;
-  std::string section;
-  std::string at;
-  std::optional<std::pair<long, long>> bounds;
-  std::optional<IecValue> initial;
-};
-
-struct Pou {
-  std::string kind;
-  std::string returns;
-  std::map<std::string, Variable> variables;
-  std::vector<std::string> inputs;  // in order
-  std::vector<std::string> order;   // names as written
-  std::vector<Statement> body;
+  std::string at;  // where it lies
+  bool is_constant = false;
+  bool is_output = false;
+  IecValue value;
+  std::map<std::string, Cell> members;
+  long first = 0;
+  std::vector<Cell> elements;
+  std::shared_ptr<Frame> block;  // of a function block
 };
 
 struct Frame {
-  const Pou* pou = nullptr;
-  std::map<std::string, IecValue> values;
-  std::map<std::string, std::unique_ptr<Frame>> blocks;
-  std::optional<long double> since;  // of TON
+  const Pou* pou = nullptr;  // null: TON
+  std::map<std::string, Cell> own;
+  std::map<std::string, Cell*> given;  // VAR_IN_OUT and VAR_EXTERNAL
+  std::optional<long double> since;    // of TON
 };
 
 }  // namespace iec
@@ -252,281 +53,17 @@ struct Frame {
 using namespace iec;
 
 struct IecMachine::Inside {
-  explicit Inside(IecMachine& owner) : machine(owner) {}
+  explicit Inside(IecMachine& owner, const std::string& text)
+      : machine(owner), source(read_source(text)) {}
 
   IecMachine& machine;
-  std::vector<Token> tokens;
-  std::size_t at = 0;
-  std::map<std::string, Pou> pous;
-  std::map<std::string, std::map<std::string, std::string>> structs;
-  std::vector<std::map<std::string, IecValue>> rows;
-  std::string program;
+  Source source;
+  std::map<std::string, Cell> globals;
   Frame main;
   long double now = 0;
+  std::vector<std::map<std::string, IecValue>> rows;
 
-  // ------------------------------------------------------------ reading
-
-  bool is(const std::string& text) const {
-    const Token& t = tokens[at];
-    return (t.kind == Token::sign && t.value == text) ||
-           (t.kind == Token::name && upper(t.value) == text);
-  }
-  bool take(const std::string& text) {
-    if (!is(text)) return false;
-    ++at;
-    return true;
-  }
-  void need(const std::string& text) {
-    if (!take(text)) bad("expected " + text + ", found " + tokens[at].value);
-  }
-  std::string name() {
-    if (tokens[at].kind != Token::name) bad("expected a name, found " + tokens[at].value);
-    return tokens[at++].value;
-  }
-
-  IecValue literal() {
-    const bool minus = take("-");
-    const Token t = tokens[at++];
-    if (t.kind == Token::text) return {"STRING", 0, t.value};
-    if (t.kind == Token::time) return {"TIME", std::stold(t.value), {}};
-    if (t.kind == Token::name && upper(t.value) == "TRUE") return {"BOOL", 1, {}};
-    if (t.kind == Token::name && upper(t.value) == "FALSE") return {"BOOL", 0, {}};
-    if (t.kind != Token::number && t.kind != Token::real) bad("no literal: " + t.value);
-    const long double n = t.kind == Token::number ? std::stold(t.value)
-                                                  : static_cast<long double>(std::stod(t.value));
-    if (!t.type.empty()) return {t.type, rounded(t.type, minus ? -n : n), {}};
-    return {t.kind == Token::number ? "#INT" : "#REAL", minus ? -n : n, {}};
-  }
-
-  void type_of(Variable& v) {
-    if (take("ARRAY")) {
-      need("[");
-      const long first = static_cast<long>(literal().number);
-      need("..");
-      const long last = static_cast<long>(literal().number);
-      need("]");
-      need("OF");
-      v.bounds = {first, last};
-    }
-    v.type = upper(name());
-    if (v.type == "STRING" && take("[")) {
-      v.type = "STRING[" + std::to_string(static_cast<int>(literal().number)) + "]";
-      need("]");
-    }
-  }
-
-  // Keywords, and functions and blocks of the standard: systems refuse them as names of variables.
-  static void check_free(const std::string& written) {
-    static const std::set<std::string> kept{
-        "AT",    "LIMIT", "MIN",    "MAX",    "ABS",    "SQRT",    "LN",   "LOG",   "EXP",  "SIN",
-        "COS",   "TAN",   "ASIN",   "ACOS",   "ATAN",   "ADD",     "SUB",  "MUL",   "DIV",  "MOD",
-        "EXPT",  "MOVE",  "SHL",    "SHR",    "ROL",    "ROR",     "AND",  "OR",    "XOR",  "NOT",
-        "SEL",   "MUX",   "GT",     "GE",     "EQ",     "LE",      "LT",   "NE",    "LEN",  "LEFT",
-        "RIGHT", "MID",   "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND", "TON",   "TOF",  "TP",
-        "CTU",   "CTD",   "CTUD",   "R_TRIG", "F_TRIG", "SR",      "RS",   "TRUNC", "TIME", "DATE",
-        "TASK",  "WITH",  "ON",     "BY",     "TO",     "DO",      "OF",   "EN",    "ENO",  "STEP"};
-    if (kept.contains(upper(written))) bad("a name of the standard: " + written);
-  }
-
-  void variables(Pou& pou, const std::string& section) {
-    while (!take("END_VAR")) {
-      const std::string written = name();
-      check_free(written);
-      Variable v;
-      v.section = section;
-      if (take("AT")) v.at = name();
-      need(":");
-      type_of(v);
-      if (take(":=")) {
-        if (take("[")) {
-          do rows.push_back(row());
-          while (take(","));
-          need("]");
-        } else {
-          v.initial = as_type(v.type, literal());
-        }
-      }
-      need(";");
-      if (section == "VAR_INPUT") pou.inputs.push_back(upper(written));
-      pou.order.push_back(written);
-      if (!pou.variables.emplace(upper(written), v).second) bad("declared twice: " + written);
-    }
-  }
-
-  std::map<std::string, IecValue> row() {
-    std::map<std::string, IecValue> out;
-    need("(");
-    do {
-      const std::string member = name();
-      need(":=");
-      out[member] = literal();
-    } while (take(","));
-    need(")");
-    return out;
-  }
-
-  void file() {
-    while (tokens[at].kind != Token::end) {
-      if (take("TYPE")) {
-        const std::string type = upper(name());
-        need(":");
-        need("STRUCT");
-        while (!take("END_STRUCT")) {
-          const std::string member = name();
-          Variable v;
-          need(":");
-          type_of(v);
-          need(";");
-          structs[type][member] = v.type;
-        }
-        need(";");
-        need("END_TYPE");
-        continue;
-      }
-      Pou pou;
-      pou.kind = upper(name());
-      if (pou.kind != "FUNCTION" && pou.kind != "FUNCTION_BLOCK" && pou.kind != "PROGRAM")
-        bad("what is " + pou.kind);
-      const std::string pou_name = upper(name());
-      if (pou.kind == "FUNCTION") {
-        need(":");
-        Variable v;
-        type_of(v);
-        pou.returns = v.type;
-      }
-      while (is("VAR") || is("VAR_INPUT") || is("VAR_OUTPUT")) {
-        std::string section = upper(name());
-        if (take("CONSTANT")) section += " CONSTANT";
-        variables(pou, section);
-      }
-      pou.body = statements({"END_" + pou.kind});
-      need("END_" + pou.kind);
-      if (pou.kind == "PROGRAM") program = pou_name;
-      if (!pous.emplace(pou_name, std::move(pou)).second) bad("two of " + pou_name);
-    }
-  }
-
-  std::vector<Statement> statements(const std::vector<std::string>& ends) {
-    std::vector<Statement> out;
-    const auto at_end = [&] {
-      for (const std::string& e : ends) {
-        if (is(e)) return true;
-      }
-      return false;
-    };
-    while (!at_end()) out.push_back(statement());
-    return out;
-  }
-
-  Statement statement() {
-    Statement s;
-    if (take("IF")) {
-      s.op = "if";
-      do {
-        s.parts.push_back(expression());
-        need("THEN");
-        s.blocks.push_back(statements({"ELSIF", "ELSE", "END_IF"}));
-      } while (take("ELSIF"));
-      if (take("ELSE")) s.blocks.push_back(statements({"END_IF"}));
-      need("END_IF");
-    } else if (take("WHILE")) {
-      s.op = "while";
-      s.parts.push_back(expression());
-      need("DO");
-      s.blocks.push_back(statements({"END_WHILE"}));
-      need("END_WHILE");
-    } else if (take("FOR")) {
-      s.op = "for";
-      s.target = primary();
-      need(":=");
-      s.parts.push_back(expression());
-      need("TO");
-      s.parts.push_back(expression());
-      if (take("BY")) s.parts.push_back(expression());
-      need("DO");
-      s.blocks.push_back(statements({"END_FOR"}));
-      need("END_FOR");
-    } else {
-      s.target = primary();
-      if (s.target->op == "call") {
-        s.op = "call";
-      } else {
-        s.op = "set";
-        need(":=");
-        s.parts.push_back(expression());
-      }
-    }
-    need(";");
-    return s;
-  }
-
-  Ex binary(const std::vector<std::string>& ops, const std::function<Ex()>& deeper) {
-    Ex left = deeper();
-    while (true) {
-      std::string found;
-      for (const std::string& op : ops) {
-        if (is(op)) found = op;
-      }
-      if (found.empty()) return left;
-      ++at;
-      left = std::make_shared<Expression>(Expression{found, {}, {}, {left, deeper()}, {}});
-    }
-  }
-  Ex expression() {
-    const auto product = [this] { return binary({"*", "/", "MOD"}, [this] { return unary(); }); };
-    const auto sum = [this, product] { return binary({"+", "-"}, product); };
-    const auto order = [this, sum] { return binary({"<", ">", "<=", ">="}, sum); };
-    const auto equal = [this, order] { return binary({"=", "<>"}, order); };
-    const auto conjunction = [this, equal] { return binary({"AND"}, equal); };
-    const auto difference = [this, conjunction] { return binary({"XOR"}, conjunction); };
-    return binary({"OR"}, difference);
-  }
-  Ex unary() {
-    if (take("-")) return std::make_shared<Expression>(Expression{"neg", {}, {}, {primary()}, {}});
-    if (take("NOT"))
-      return std::make_shared<Expression>(Expression{"NOT", {}, {}, {primary()}, {}});
-    return primary();
-  }
-  Ex primary() {
-    if (take("(")) {
-      Ex inner = expression();
-      need(")");
-      return inner;
-    }
-    if (tokens[at].kind != Token::name || is("TRUE") || is("FALSE")) {
-      return std::make_shared<Expression>(Expression{"literal", literal(), {}, {}, {}});
-    }
-    Expression e;
-    e.op = "name";
-    e.name = upper(name());
-    if (take("[")) {
-      e.op = "index";
-      e.parts.push_back(expression());
-      need("]");
-    } else if (take(".")) {
-      e.op = "member";
-      e.named.push_back(upper(name()));
-    } else if (take("(")) {
-      e.op = "call";
-      while (!take(")")) {
-        if (tokens[at].kind == Token::name && tokens[at + 1].value == ":=") {
-          e.named.push_back(upper(name()));
-          need(":=");
-        }
-        e.parts.push_back(expression());
-        if (!is(")")) need(",");
-      }
-    }
-    return std::make_shared<Expression>(e);
-  }
-
-  // ------------------------------------------------------------ running
-
-  const Variable& declared(const Frame& frame, const std::string& n) const {
-    const auto found = frame.pou->variables.find(n);
-    if (found == frame.pou->variables.end()) bad("not declared: " + n);
-    return found->second;
-  }
+  // ------------------------------------------------------------ variables
 
   // "%MW100" and an index behind it -> "%MW103"
   static std::string located(const std::string& begin, long index) {
@@ -535,61 +72,162 @@ struct IecMachine::Inside {
     return begin.substr(0, digits) + std::to_string(std::stol(begin.substr(digits)) + index);
   }
 
-  IecValue read(Frame& frame, const std::string& n, std::optional<long> index) {
-    if (frame.pou->kind == "FUNCTION" && upper(n) == function_name(frame))
-      return frame.values.at(n);
-    const Variable& v = declared(frame, n);
-    if (v.bounds.has_value() != index.has_value()) bad("index of " + n);
-    if (index && (*index < v.bounds->first || *index > v.bounds->second)) bad("index outside " + n);
-    const long offset = index ? *index - v.bounds->first : 0;
-    if (!v.at.empty()) {
-      const std::string place = located(v.at, offset);
-      if (v.type == "BOOL") return {"BOOL", machine.memory.bits[place] ? 1.0L : 0.0L, {}};
-      if (v.type != "WORD") bad("located " + v.type);
-      return {"WORD", static_cast<long double>(machine.memory.words[place]), {}};
+  Cell cell_of(const Variable& v) {
+    Cell cell;
+    cell.is_constant = v.section.ends_with("CONSTANT");
+    cell.is_output = v.section == "VAR_OUTPUT";
+    if (v.bounds) {
+      cell.first = v.bounds->first;
+      cell.type = "ARRAY OF " + v.type;
+      for (long i = v.bounds->first; i <= v.bounds->second; ++i) {
+        Variable one = v;
+        one.bounds.reset();
+        one.rows.clear();
+        if (!v.at.empty()) one.at = located(v.at, i - v.bounds->first);
+        cell.elements.push_back(cell_of(one));
+        if (v.rows.empty()) continue;
+        const auto& row = v.rows[static_cast<std::size_t>(i - v.bounds->first)];
+        for (const auto& [member, value] : row) {
+          Cell& held = cell.elements.back().members.at(upper(member));
+          held.value = as_type(held.type, value);
+          held.is_constant = cell.is_constant;
+        }
+        if (row.size() != cell.elements.back().members.size()) bad("a row without a member");
+      }
+      if (!v.rows.empty()) rows = v.rows;
+      return cell;
     }
-    const std::string key = index ? n + "[" + std::to_string(*index) + "]" : n;
-    auto found = frame.values.find(key);
-    if (found == frame.values.end()) {
-      found = frame.values.emplace(key, v.initial ? *v.initial : IecValue{v.type, 0, {}}).first;
+    cell.type = v.type;
+    cell.at = v.at;
+    if (const auto type = source.structs.find(v.type); type != source.structs.end()) {
+      for (const auto& [n, member] : type->second) cell.members.emplace(n, cell_of(member));
+      return cell;
     }
+    if (v.type == "TON") {
+      cell.block = std::make_shared<Frame>();
+      cell.block->own["IN"].value = {"BOOL", 0, {}};
+      cell.block->own["Q"].value = {"BOOL", 0, {}};
+      cell.block->own["PT"].value = {"TIME", 0, {}};
+      return cell;
+    }
+    if (const auto pou = source.pous.find(v.type); pou != source.pous.end()) {
+      if (pou->second.kind != "FUNCTION_BLOCK") bad("no block: " + v.type);
+      cell.block = std::make_shared<Frame>();
+      open(*cell.block, pou->second);
+      return cell;
+    }
+    const bool known = bits_of(v.type) != 0 || integer_bits(v.type) != 0 || is_real(v.type) ||
+                       is_text(v.type) || v.type == "TIME";
+    if (!known) bad("what is " + v.type);
+    if (!v.at.empty() && v.type != "WORD" && v.type != "BOOL") bad("located " + v.type);
+    cell.value = v.initial ? *v.initial : IecValue{v.type, 0, {}};
+    return cell;
+  }
+
+  void open(Frame& frame, const Pou& pou) {
+    frame.pou = &pou;
+    for (const auto& [n, v] : pou.variables) {
+      if (v.section == "VAR_IN_OUT") {
+        frame.given[n] = nullptr;
+      } else if (v.section.starts_with("VAR_EXTERNAL")) {
+        const auto global = source.globals.find(n);
+        if (global == source.globals.end()) bad("no global: " + n);
+        if (global->second.type != v.type || global->second.bounds != v.bounds ||
+            global->second.section.ends_with("CONSTANT") != v.section.ends_with("CONSTANT")) {
+          bad("a global of another type: " + n);
+        }
+        frame.given[n] = &globals.at(n);
+      } else {
+        frame.own.emplace(n, cell_of(v));
+      }
+    }
+    if (!pou.returns.empty()) return;
+  }
+
+  // Every place of memory belongs to one variable.
+  void check_places() const {
+    std::set<std::string> places;
+    const auto add = [&](const std::string& at) {
+      if (!at.empty() && !places.insert(at).second) bad("two variables at " + at);
+    };
+    for (const auto& [n, cell] : globals) {
+      add(cell.at);
+      for (const Cell& each : cell.elements) add(each.at);
+    }
+  }
+
+  void start() {
+    for (const auto& [n, v] : source.globals) globals.emplace(n, cell_of(v));
+    check_places();
+    if (!source.program.empty()) open(main, source.pous.at(source.program));
+  }
+
+  Cell& cell_at(Frame& frame, const Ex& e) {
+    if (e->op == "name") {
+      if (const auto own = frame.own.find(e->name); own != frame.own.end()) return own->second;
+      const auto given = frame.given.find(e->name);
+      if (given == frame.given.end()) bad("not declared: " + e->name);
+      if (given->second == nullptr) bad("not given: " + e->name);
+      return *given->second;
+    }
+    if (e->op == "index") {
+      Cell& array = cell_at(frame, e->parts[0]);
+      if (array.elements.empty()) bad("an index of what is no array");
+      const IecValue index = evaluate(frame, e->parts[1]);
+      if (integer_bits(index.type) == 0 && index.type != "#INT") bad("an index of " + index.type);
+      const long i = static_cast<long>(index.number) - array.first;
+      if (i < 0 || i >= static_cast<long>(array.elements.size())) bad("an index outside");
+      return array.elements[static_cast<std::size_t>(i)];
+    }
+    if (e->op != "member") bad("no variable");
+    Cell& whole = cell_at(frame, e->parts[0]);
+    if (whole.block) {
+      Frame& inside = *whole.block;
+      if (inside.pou == nullptr) {
+        if (e->name == "ET") {  // IEC 61131-3, 2.5.2.3.4: stands still at PT
+          const long double elapsed = inside.since ? now - *inside.since : 0.0L;
+          inside.own["ET"].value = {"TIME", std::min(elapsed, inside.own["PT"].value.number), {}};
+        } else if (e->name != "Q") {
+          bad("TON has no " + e->name);
+        }
+        return inside.own[e->name];
+      }
+      const auto found = inside.own.find(e->name);
+      if (found == inside.own.end() || !found->second.is_output) bad(e->name + " is no output");
+      return found->second;
+    }
+    const auto found = whole.members.find(e->name);
+    if (found == whole.members.end()) bad("no member " + e->name + " of " + whole.type);
     return found->second;
   }
 
-  void write(Frame& frame, const std::string& n, std::optional<long> index, const IecValue& value) {
-    if (frame.pou->kind == "FUNCTION" && n == function_name(frame)) {
-      frame.values[n] = as_type(frame.pou->returns, value);
-      return;
-    }
-    const Variable& v = declared(frame, n);
-    if (v.bounds.has_value() != index.has_value()) bad("index of " + n);
-    if (index && (*index < v.bounds->first || *index > v.bounds->second)) bad("index outside " + n);
-    if (v.section.ends_with("CONSTANT")) bad("constant: " + n);
-    const IecValue fitting = as_type(v.type, value);
-    const long offset = index ? *index - v.bounds->first : 0;
-    if (v.at.empty()) {
-      frame.values[index ? n + "[" + std::to_string(*index) + "]" : n] = fitting;
-    } else if (v.type == "BOOL") {
-      machine.memory.bits[located(v.at, offset)] = fitting.number != 0;
+  IecValue read(const Cell& cell) {
+    if (!cell.members.empty() || !cell.elements.empty() || cell.block)
+      bad("no value: " + cell.type);
+    if (cell.at.empty()) return cell.value;
+    if (cell.type == "BOOL") return {"BOOL", machine.memory.bits[cell.at] ? 1.0L : 0.0L, {}};
+    return {"WORD", static_cast<long double>(machine.memory.words[cell.at]), {}};
+  }
+
+  void write(Cell& cell, const IecValue& value) {
+    if (!cell.members.empty() || !cell.elements.empty() || cell.block)
+      bad("no value: " + cell.type);
+    if (cell.is_constant) bad("a constant of " + cell.type);
+    const IecValue fitting = as_type(cell.type, value);
+    if (cell.at.empty()) {
+      cell.value = fitting;
+    } else if (cell.type == "BOOL") {
+      machine.memory.bits[cell.at] = fitting.number != 0;
     } else {
-      machine.memory.words[located(v.at, offset)] = static_cast<std::uint16_t>(raw(fitting));
+      machine.memory.words[cell.at] = static_cast<std::uint16_t>(raw(fitting));
     }
   }
 
-  std::string function_name(const Frame& frame) const {
-    for (const auto& [n, pou] : pous) {
-      if (&pou == frame.pou) return n;
-    }
-    return {};
-  }
+  // ------------------------------------------------------------ running
 
   IecValue evaluate(Frame& frame, const Ex& e) {
     if (e->op == "literal") return e->value;
-    if (e->op == "name") return read(frame, e->name, {});
-    if (e->op == "index") {
-      return read(frame, e->name, static_cast<long>(evaluate(frame, e->parts[0]).number));
-    }
-    if (e->op == "member") return member(frame, e->name, e->named[0]);
+    if (e->op == "name" || e->op == "index" || e->op == "member") return read(cell_at(frame, e));
     if (e->op == "call") return call_function(frame, *e);
     IecValue a = evaluate(frame, e->parts[0]);
     if (e->op == "neg") {
@@ -641,55 +279,48 @@ struct IecMachine::Inside {
     return out;
   }
 
-  IecValue member(Frame& frame, const std::string& block, const std::string& n) {
-    Frame& instance = instance_of(frame, block);
-    if (instance.pou == nullptr) {
-      if (n == "ET") {  // IEC 61131-3, 2.5.2.3.4: stands still at PT
-        const long double elapsed = instance.since ? now - *instance.since : 0.0L;
-        return {"TIME", std::min(elapsed, instance.values["PT"].number), {}};
-      }
-      if (n != "Q") bad("TON has no " + n);
-      return instance.values.contains("Q") ? instance.values["Q"] : IecValue{"BOOL", 0, {}};
-    }
-    if (declared(instance, n).section != "VAR_OUTPUT") bad(n + " is no output");
-    return read(instance, n, {});
-  }
-
-  Frame& instance_of(Frame& frame, const std::string& n) {
-    auto& instance = frame.blocks[n];
-    if (!instance) {
-      instance = std::make_unique<Frame>();
-      const std::string& type = declared(frame, n).type;
-      if (type != "TON") {
-        const auto pou = pous.find(type);
-        if (pou == pous.end() || pou->second.kind != "FUNCTION_BLOCK") bad("no block: " + type);
-        instance->pou = &pou->second;
-      }
-    }
-    return *instance;
-  }
-
   void call_block(Frame& frame, const Expression& e) {
-    Frame& instance = instance_of(frame, e.name);
+    const auto found = frame.own.find(e.name);
+    if (found == frame.own.end() || !found->second.block) bad("no block: " + e.name);
+    Frame& instance = *found->second.block;
     if (e.named.size() != e.parts.size()) bad("inputs of a block without names");
     for (std::size_t i = 0; i < e.parts.size(); ++i) {
-      const IecValue value = evaluate(frame, e.parts[i]);
+      const std::string& n = e.named[i];
       if (instance.pou == nullptr) {
-        instance.values[e.named[i]] = value;
-      } else {
-        if (declared(instance, e.named[i]).section != "VAR_INPUT") bad(e.named[i] + " is no input");
-        write(instance, e.named[i], {}, value);
+        if (n != "IN" && n != "PT") bad("TON has no " + n);
+        instance.own[n].value = evaluate(frame, e.parts[i]);
+        continue;
       }
+      const auto variable = instance.pou->variables.find(n);
+      if (variable == instance.pou->variables.end()) bad("no input: " + n);
+      if (variable->second.section == "VAR_IN_OUT") {
+        Cell& given = cell_at(frame, e.parts[i]);
+        const std::string wanted =
+            (variable->second.bounds ? "ARRAY OF " : "") + variable->second.type;
+        if (given.type != wanted) bad("a " + given.type + " for " + n);
+        if (variable->second.bounds &&
+            static_cast<long>(given.elements.size()) !=
+                variable->second.bounds->second - variable->second.bounds->first + 1) {
+          bad("an array of another size for " + n);
+        }
+        instance.given[n] = &given;
+        continue;
+      }
+      if (variable->second.section != "VAR_INPUT") bad(n + " is no input");
+      write(instance.own.at(n), evaluate(frame, e.parts[i]));
     }
     if (instance.pou != nullptr) {
       run(instance, instance.pou->body);
+      for (auto& [n, v] : instance.pou->variables) {
+        if (v.section == "VAR_IN_OUT") instance.given[n] = nullptr;  // given at each call
+      }
       return;
     }
-    const bool in = instance.values["IN"].number != 0;
+    const bool in = instance.own["IN"].value.number != 0;
     if (!in) instance.since.reset();
     if (in && !instance.since) instance.since = now;
-    const bool done = in && now - *instance.since >= instance.values["PT"].number;
-    instance.values["Q"] = {"BOOL", done ? 1.0L : 0.0L, {}};
+    const bool done = in && now - *instance.since >= instance.own["PT"].value.number;
+    instance.own["Q"].value = {"BOOL", done ? 1.0L : 0.0L, {}};
   }
 
   IecValue call_function(Frame& frame, const Expression& e) {
@@ -700,18 +331,20 @@ struct IecMachine::Inside {
   }
 
   IecValue call(const std::string& n, std::vector<IecValue> arguments) {
-    const auto pou = pous.find(n);
-    if (pou == pous.end()) return standard(n, std::move(arguments));
+    const auto pou = source.pous.find(n);
+    if (pou == source.pous.end()) return standard(n, std::move(arguments));
     Frame inner;
-    inner.pou = &pou->second;
     if (pou->second.kind != "FUNCTION" || arguments.size() != pou->second.inputs.size())
       bad("call of " + n);
+    open(inner, pou->second);
     for (std::size_t i = 0; i < arguments.size(); ++i) {
-      write(inner, pou->second.inputs[i], {}, arguments[i]);
+      write(inner.own.at(pou->second.inputs[i]), arguments[i]);
     }
+    Cell& result = inner.own[n];
+    result.type = pou->second.returns;
     run(inner, pou->second.body);
-    if (!inner.values.contains(n)) bad(n + " gives nothing");
-    return inner.values[n];
+    if (result.value.type.empty()) bad(n + " gives nothing");
+    return result.value;
   }
 
   IecValue standard(const std::string& n, std::vector<IecValue> a) {
@@ -782,12 +415,13 @@ struct IecMachine::Inside {
     };
     for (const Statement& s : body) {
       if (s.op == "set") {
-        const std::optional<long> index =
-            s.target->op == "index"
-                ? std::optional(static_cast<long>(evaluate(frame, s.target->parts[0]).number))
-                : std::nullopt;
-        if (s.target->op != "name" && s.target->op != "index") bad("no target");
-        write(frame, s.target->name, index, evaluate(frame, s.parts[0]));
+        Cell& target = cell_at(frame, s.target);
+        if (frame.pou != nullptr && s.target->op == "name") {
+          const auto variable = frame.pou->variables.find(s.target->name);
+          if (variable != frame.pou->variables.end() && variable->second.section == "VAR_INPUT")
+            bad("an input is set: " + s.target->name);
+        }
+        write(target, evaluate(frame, s.parts[0]));
       } else if (s.op == "call") {
         call_block(frame, *s.target);
       } else if (s.op == "if") {
@@ -803,20 +437,28 @@ struct IecMachine::Inside {
         const long step =
             s.parts.size() > 2 ? static_cast<long>(evaluate(frame, s.parts[2]).number) : 1;
         const long last = static_cast<long>(evaluate(frame, s.parts[1]).number);
+        Cell& counter = cell_at(frame, s.target);
         for (long i = static_cast<long>(evaluate(frame, s.parts[0]).number);
              step > 0 ? i <= last : i >= last; i += step) {
-          write(frame, s.target->name, {}, {"#INT", static_cast<long double>(i), {}});
+          write(counter, {"#INT", static_cast<long double>(i), {}});
           run(frame, s.blocks[0]);
         }
       }
     }
   }
+
+  // A path as the program, or whoever shares its globals, would write it.
+  Cell& named(const std::string& path) {
+    Frame all;
+    for (auto& [n, cell] : globals) all.given[n] = &cell;
+    for (auto& [n, cell] : main.own) all.given[n] = &cell;
+    return cell_at(all, read_path(path));
+  }
 };
 
-IecMachine::IecMachine(const std::string& source) : inside_(std::make_unique<Inside>(*this)) {
-  inside_->tokens = tokens_of(source);
-  inside_->file();
-  inside_->main.pou = inside_->program.empty() ? nullptr : &inside_->pous.at(inside_->program);
+IecMachine::IecMachine(const std::string& source)
+    : inside_(std::make_unique<Inside>(*this, source)) {
+  inside_->start();
 }
 
 IecMachine::~IecMachine() = default;
@@ -826,26 +468,25 @@ void IecMachine::scan(long double now_ms) {
   inside_->run(inside_->main, inside_->main.pou->body);
 }
 
+std::optional<long double> IecMachine::interval_ms() const {
+  return inside_->source.interval_ms;
+}
+
 IecValue IecMachine::get(const std::string& name) const {
-  return inside_->read(inside_->main, upper(name), {});
+  return inside_->read(inside_->named(name));
 }
 
 void IecMachine::set(const std::string& name, const IecValue& value) {
+  Cell& cell = inside_->named(name);
   IecValue as_given = value;
-  const auto variable = inside_->main.pou->variables.find(upper(name));
-  if (value.type == "#REAL" && variable != inside_->main.pou->variables.end() &&
-      is_real(variable->second.type)) {
-    as_given = {variable->second.type, rounded(variable->second.type, value.number), {}};
+  if (value.type == "#REAL" && is_real(cell.type)) {
+    as_given = {cell.type, rounded(cell.type, value.number), {}};
   }
-  inside_->write(inside_->main, upper(name), {}, as_given);
+  inside_->write(cell, as_given);
 }
 
-std::vector<std::string> IecMachine::names(const std::string& section) const {
-  std::vector<std::string> out;
-  for (const std::string& name : inside_->main.pou->order) {
-    if (inside_->main.pou->variables.at(upper(name)).section == section) out.push_back(name);
-  }
-  return out;
+bool IecMachine::has(const std::string& name) const {
+  return inside_->globals.contains(upper(name));
 }
 
 const std::vector<std::map<std::string, IecValue>>& IecMachine::table() const {

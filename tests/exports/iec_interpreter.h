@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -36,10 +37,12 @@ class IecMachine {
   IecMemory memory;
   // Reals are cut where they become whole numbers, as some systems do; the standard rounds.
   bool cuts = false;
-  // Variables of the program.
+  // How often its task runs it.
+  [[nodiscard]] std::optional<long double> interval_ms() const;
+  // Globals, and variables of the program: "burner.firing_rate", "requests[NO_BURNER_IN].good".
   [[nodiscard]] IecValue get(const std::string& name) const;
   void set(const std::string& name, const IecValue& value);
-  [[nodiscard]] std::vector<std::string> names(const std::string& section) const;
+  [[nodiscard]] bool has(const std::string& name) const;
   // Initial rows of the array of structures.
   [[nodiscard]] const std::vector<std::map<std::string, IecValue>>& table() const;
   // One call of a function.

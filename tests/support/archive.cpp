@@ -26,6 +26,28 @@ std::map<std::string, std::string> unzipped(const std::string& archive) {
   return out;
 }
 
+std::string zipped(const std::map<std::string, std::string>& members) {
+  zip_error_t error;
+  zip_error_init(&error);
+  zip_source_t* source = zip_source_buffer_create(nullptr, 0, 0, &error);
+  zip_source_keep(source);
+  zip_t* zip = zip_open_from_source(source, ZIP_CREATE | ZIP_TRUNCATE, &error);
+  REQUIRE(zip != nullptr);
+  for (const auto& [name, content] : members) {
+    zip_source_t* member = zip_source_buffer(zip, content.data(), content.size(), 0);
+    REQUIRE(zip_file_add(zip, name.c_str(), member, ZIP_FL_ENC_UTF_8) >= 0);
+  }
+  REQUIRE(zip_close(zip) == 0);
+  REQUIRE(zip_source_open(source) == 0);
+  zip_source_seek(source, 0, SEEK_END);
+  std::string out(static_cast<std::size_t>(zip_source_tell(source)), '\0');
+  zip_source_seek(source, 0, SEEK_SET);
+  REQUIRE(zip_source_read(source, out.data(), out.size()) == static_cast<zip_int64_t>(out.size()));
+  zip_source_close(source);
+  zip_source_free(source);
+  return out;
+}
+
 namespace {
 
 std::string text_of(const pugi::xml_node& node) {

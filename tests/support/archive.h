@@ -10,6 +10,9 @@ namespace greymet::test {
 // Every member by its name; the test fails where it is no archive.
 [[nodiscard]] std::map<std::string, std::string> unzipped(const std::string& archive);
 
+// An archive of these members.
+[[nodiscard]] std::string zipped(const std::map<std::string, std::string>& members);
+
 // The cells of each sheet, in their order, row by row as texts; empty ones are empty.
 [[nodiscard]] std::vector<std::vector<std::vector<std::string>>> sheets_of(
     const std::string& workbook);

@@ -18,12 +18,6 @@ using model::SentConstant;
 
 namespace {
 
-bool puts_a_value(MemoryPurpose purpose) {
-  return purpose == MemoryPurpose::read || purpose == MemoryPurpose::status ||
-         purpose == MemoryPurpose::heartbeat || purpose == MemoryPurpose::copy_target ||
-         purpose == MemoryPurpose::written_by_peer;
-}
-
 class ConstantRules {
  public:
   ConstantRules(const model::ResolvedPlan& plan, model::Findings& out)
@@ -55,7 +49,7 @@ class ConstantRules {
     const BitRange bits = *memory_of(plan_, t, constant);
     const std::string place = plan_.layouts[t.controller].name_of(bits);
     for (const model::MemoryUse& use : uses_[t.controller]) {
-      if (!puts_a_value(use.purpose) || !overlap(use.bits, bits)) continue;
+      if (!puts_something(use.purpose) || !overlap(use.bits, bits)) continue;
       report_at(t, constant,
                 fmt::format("it does not stay in {}: {} puts a value there as well", place,
                             to_text(model::owner_subject(plan_, use))),

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <memory>
+#include <tuple>
 
 #include <fmt/format.h>
 
@@ -100,22 +101,21 @@ std::vector<exports::ExportedFile> like(const std::string& path,
 void print_comparison(const std::vector<exports::ComparedFile>& compared,
                       const Terminal& terminal) {
   std::size_t same = 0;
-  std::vector<std::pair<std::string, std::vector<std::string>>> said;
+  // what is to be said, whether it is harmless, and of which files
+  std::vector<std::tuple<std::string, bool, std::vector<std::string>>> said;
   for (const exports::ComparedFile& file : compared) {
-    if (file.state == exports::FileState::same) {
-      ++same;
-      continue;
-    }
+    if (gives_the_same(file.state)) ++same;
+    if (file.state == exports::FileState::same) continue;
     const std::string what = fmt::format("{}{}{}", to_string(file.state),
                                          file.detail.empty() ? "" : ", ", shown(file.detail));
-    auto at =
-        std::find_if(said.begin(), said.end(), [&](const auto& s) { return s.first == what; });
-    if (at == said.end()) at = said.insert(said.end(), {what, {}});
-    at->second.push_back(shown(file.name));
+    auto at = std::find_if(said.begin(), said.end(),
+                           [&](const auto& s) { return std::get<0>(s) == what; });
+    if (at == said.end()) at = said.insert(said.end(), {what, gives_the_same(file.state), {}});
+    std::get<2>(*at).push_back(shown(file.name));
   }
-  for (const auto& [what, names] : said) {
+  for (const auto& [what, harmless, names] : said) {
     const std::string list = fmt::format("{}", fmt::join(names, ", "));
-    terminal.out << tinted(terminal, Tint::red, what) << ":\n  "
+    terminal.out << (harmless ? what : tinted(terminal, Tint::red, what)) << ":\n  "
                  << folded(list, 2, 2, terminal.width) << '\n';
   }
   for (const exports::ComparedFile& file : compared) {
@@ -169,7 +169,7 @@ int compare(const ExportOptions& options, const std::vector<exports::ExportedFil
     print_comparison(compared, terminal);
   }
   const bool same = std::all_of(compared.begin(), compared.end(), [](const auto& file) {
-    return file.state == exports::FileState::same;
+    return exports::gives_the_same(file.state);
   });
   return same ? exit_fine : exit_findings;
 }

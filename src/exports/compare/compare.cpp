@@ -7,8 +7,8 @@
 
 #include "files/json_text.h"
 #include "files/table_json.h"
-#include "files/zip_member.h"
 #include "model/utf8_text.h"
+#include "workbook_cells.h"
 
 namespace greymet::exports {
 
@@ -17,15 +17,16 @@ namespace {
 
 constexpr std::string_view mark = "sha256:";
 constexpr std::size_t digits = 64;
-constexpr std::size_t most_of_a_member = 1 << 20;
 
 // The fingerprint that a file names first; a workbook keeps it among its properties.
 std::string fingerprint_in(std::string_view content) {
-  std::optional<std::string> properties;
+  std::string cells;
   if (content.starts_with("PK")) {
-    properties = files::zip_member(content, "docProps/core.xml", most_of_a_member);
-    if (!properties) return {};
-    content = *properties;
+    // programs that save it again may drop its properties
+    const auto all = workbook_cells(content);
+    if (!all || !all->contains("about")) return {};
+    for (const auto& [at, value] : all->at("about")) cells += value + "\n";
+    content = cells;
   }
   for (std::size_t at = content.find(mark); at != std::string_view::npos;
        at = content.find(mark, at + 1)) {
@@ -42,6 +43,25 @@ std::string_view line_at(std::string_view text, std::size_t begin) {
   std::string_view line = text.substr(begin, text.find('\n', begin) - begin);
   while (line.ends_with('\r')) line.remove_suffix(1);
   return line;
+}
+
+// Without what editors and version control do to the ends of lines, and a byte order mark.
+std::string with_plain_line_ends(std::string_view text) {
+  constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
+  if (text.starts_with(byte_order_mark)) text.remove_prefix(byte_order_mark.size());
+  std::string out;
+  out.reserve(text.size());
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text[i] == '\r' && (i + 1 == text.size() || text[i + 1] == '\n')) continue;
+    out += text[i];
+  }
+  while (out.ends_with('\n')) out.pop_back();
+  return out;
+}
+
+// Whether nothing but line ends differs.
+bool same_lines(std::string_view expected, std::string_view found) {
+  return with_plain_line_ends(expected) == with_plain_line_ends(found);
 }
 
 // The first line that differs.
@@ -66,6 +86,21 @@ std::string first_difference(std::string_view expected, std::string_view found) 
   return fmt::format("line {}: expected {}, found {}", line, wanted, got);
 }
 
+// A workbook whose bytes differ.
+ComparedFile compared_cells(ComparedFile out, std::string_view expected, std::string_view found) {
+  const auto ours = workbook_cells(expected);
+  const auto theirs = workbook_cells(found);
+  if (!ours || !theirs) {
+    out.detail = "is no workbook that can be read";
+  } else if (const auto other = first_other_cell(*ours, *theirs)) {
+    out.detail = *other;
+  } else {
+    out.state = FileState::saved_again;
+    out.detail = "every cell is the same";
+  }
+  return out;
+}
+
 ComparedFile compare_file(const ExportedFile& expected, const std::optional<std::string>& found) {
   ComparedFile out{expected.name, FileState::same, {}, {}};
   if (!found) {
@@ -73,9 +108,19 @@ ComparedFile compare_file(const ExportedFile& expected, const std::optional<std:
     return out;
   }
   if (*found == expected.content) return out;
+  const bool binary = expected.content.starts_with("PK");
+  if (!binary && same_lines(expected.content, *found)) {
+    out.state = FileState::line_ends;
+    out.detail = "every line is the same";
+    return out;
+  }
+  if (found->empty()) {
+    out.state = FileState::changed;
+    out.detail = "is empty";
+    return out;
+  }
   const std::string ours = fingerprint_in(expected.content);
   const std::string theirs = fingerprint_in(*found);
-  const bool binary = expected.content.starts_with("PK");
   if (expected.name.ends_with("exchange.json")) {
     // what stands there counts, not what it says of itself
     auto changes = exchange_changes(expected.content, *found);
@@ -92,18 +137,30 @@ ComparedFile compare_file(const ExportedFile& expected, const std::optional<std:
     return out;
   }
   out.state = FileState::changed;
+  if (binary) return compared_cells(std::move(out), expected.content, *found);
+  if (out.changes.empty() && out.detail.empty() && expected.content.starts_with(*found)) {
+    const auto lines = std::count(found->begin(), found->end(), '\n');
+    out.detail = fmt::format("ends behind line {} of {}", lines,
+                             std::count(expected.content.begin(), expected.content.end(), '\n'));
+  }
   if (out.changes.empty() && out.detail.empty()) {
-    out.detail = binary ? std::string("written by another program, or changed")
-                        : first_difference(expected.content, *found);
+    out.detail = first_difference(expected.content, *found);
   }
   return out;
 }
 
 }  // namespace
 
+bool gives_the_same(FileState state) {
+  return state == FileState::same || state == FileState::line_ends ||
+         state == FileState::saved_again;
+}
+
 std::string_view to_string(FileState state) {
   switch (state) {
     case FileState::same: return "the same";
+    case FileState::line_ends: return "other line ends";
+    case FileState::saved_again: return "saved by another program";
     case FileState::missing: return "missing";
     case FileState::other_plan: return "of another exchange";
     case FileState::changed: return "changed";
@@ -137,7 +194,7 @@ tables::Table comparison_table(const std::vector<ComparedFile>& files) {
                      {"detail", "detail", Kind::text, "where it differs first", 8}},
                     {}};
   for (const ComparedFile& file : files) {
-    const bool same = file.state == FileState::same;
+    const bool same = gives_the_same(file.state);
     out.add({file.name,
              tables::State{std::string(to_string(file.state)),
                            same ? tables::Mood::plain : tables::Mood::bad},
@@ -150,7 +207,7 @@ std::string comparison_json(const std::vector<ComparedFile>& files) {
   Json list = files::rows_json(comparison_table(files));
   bool same = true;
   for (std::size_t i = 0; i < files.size(); ++i) {
-    same = same && files[i].state == FileState::same;
+    same = same && gives_the_same(files[i].state);
     list[i]["changes"] = files::rows_json(changes_table(files[i].changes));
   }
   return files::dump({{"same", same}, {"files", std::move(list)}});

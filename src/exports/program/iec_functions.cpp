@@ -84,7 +84,7 @@ IecPou from_bits(const Binary& b) {
         step, power);
   }
   body += fmt::format(
-      "  IF (bits AND {}) <> 0 THEN\n    value := -value;\n  END_IF;\n  GM_{} := value;\n",
+      "  IF (bits AND {}) <> 16#0 THEN\n    value := -value;\n  END_IF;\n  GM_{} := value;\n",
       hex(sign), b.real);
   return function("GM_" + b.real, b.real, "the number whose bits these are (IEEE 754)",
                   {of("bits", b.bits)}, {of("exponent", "INT"), of("value", b.real)}, body);
@@ -98,11 +98,11 @@ IecPou to_bits(const Binary& b) {
   const std::string name = "GM_" + b.real + "_BITS";
   std::string body = fmt::format(
       "  size := ABS(value);\n"
-      "  IF value <> value THEN\n    {0} := {1};\n"
-      "  ELSIF size > {2} THEN\n    {0} := {3};\n"
-      "  ELSIF size = {6}#0.0 THEN\n    {0} := 0;\n"
-      "  ELSE\n    exponent := {4};\n",
-      name, hex(quiet), b.largest, hex(infinite), b.bias, std::string(), b.real);
+      "  IF value <> value THEN\n    bits := {};\n"
+      "  ELSIF size > {} THEN\n    bits := {};\n"
+      "  ELSIF size = {}#0.0 THEN\n    bits := 16#0;\n"
+      "  ELSE\n    exponent := {};\n",
+      hex(quiet), b.largest, hex(infinite), b.real, b.bias);
   // up to at least 1, or as far as the smallest exponent; then down below 2
   for (int step = b.longest_step; step >= 1; step /= 2) {
     const std::string power = iec_real(b.real, power_of_two(step));
@@ -116,14 +116,14 @@ IecPou to_bits(const Binary& b) {
       "    IF size < {4}#1.0 THEN\n      exponent := 0;\n    ELSE\n      size := size - {4}#1.0;\n "
       "   "
       "END_IF;\n"
-      "    {0} := SHL({1}_TO_{2}(INT_TO_{1}(exponent)), {3}) OR {1}_TO_{2}({4}_TO_{1}(size * "
+      "    bits := SHL({1}_TO_{2}(INT_TO_{1}(exponent)), {3}) OR {1}_TO_{2}({4}_TO_{1}(size * "
       "{5}));\n"
       "  END_IF;\n"
-      "  IF value < {4}#0.0 THEN\n    {0} := {0} OR {6};\n  END_IF;\n",
+      "  IF value < {4}#0.0 THEN\n    bits := bits OR {6};\n  END_IF;\n  {0} := bits;\n",
       name, b.integer, b.bits, b.fraction, b.real, iec_real(b.real, power_of_two(b.fraction)),
       hex(sign));
   return function(name, b.bits, "the bits of a number (IEEE 754)", {of("value", b.real)},
-                  {of("size", b.real), of("exponent", "INT")}, body);
+                  {of("size", b.real), of("exponent", "INT"), of("bits", b.bits)}, body);
 }
 
 // Whether a system rounds or cuts where it makes a whole number of a real, and which way halves go,
@@ -169,17 +169,49 @@ std::vector<IecPou> word_functions() {
   return {
       function("GM_SWAPPED", "WORD", "both bytes of a word exchanged", {of("value", "WORD")}, {},
                "  GM_SWAPPED := SHL(value, 8) OR SHR(value, 8);\n"),
-      function("GM_DWORD", "DWORD", "two words as one, the high one first",
-               {of("high", "WORD"), of("low", "WORD")}, {},
-               "  GM_DWORD := SHL(WORD_TO_DWORD(high), 16) OR WORD_TO_DWORD(low);\n"),
-      function("GM_LWORD", "LWORD", "four words as one, the highest first",
-               {of("w1", "WORD"), of("w2", "WORD"), of("w3", "WORD"), of("w4", "WORD")}, {},
-               "  GM_LWORD := SHL(WORD_TO_LWORD(w1), 48) OR SHL(WORD_TO_LWORD(w2), 32)\n"
-               "    OR SHL(WORD_TO_LWORD(w3), 16) OR WORD_TO_LWORD(w4);\n"),
+      function("GM_TEXT_WORD", "WORD", "two characters of a text; orders 3 and 4 exchange them",
+               {of("value", "WORD"), of("order", "INT")}, {},
+               "  GM_TEXT_WORD := value;\n  IF order >= 3 THEN\n"
+               "    GM_TEXT_WORD := GM_SWAPPED(value);\n  END_IF;\n"),
+      function("GM_WITHIN", "BOOL", "TRUE where all of a value lies in a block",
+               {of("place", "DINT"), of("size", "DINT"), of("first", "DINT"), of("count", "DINT")},
+               {}, "  GM_WITHIN := (first <= place) AND (place + size <= first + count);\n"),
+      function("GM_DWORD", "DWORD",
+               "two words of memory as one; order: 1 ABCD, 2 CDAB, 3 BADC, 4 DCBA",
+               {of("w1", "WORD"), of("w2", "WORD"), of("order", "INT")},
+               {of("high", "WORD"), of("low", "WORD")},
+               "  high := GM_TEXT_WORD(w1, order);\n  low := GM_TEXT_WORD(w2, order);\n"
+               "  IF (order = 2) OR (order = 4) THEN\n"
+               "    GM_DWORD := SHL(WORD_TO_DWORD(low), 16) OR WORD_TO_DWORD(high);\n  ELSE\n"
+               "    GM_DWORD := SHL(WORD_TO_DWORD(high), 16) OR WORD_TO_DWORD(low);\n"
+               "  END_IF;\n"),
+      function("GM_WORD_OF_DWORD", "WORD", "the word at that place of memory, from 1",
+               {of("bits", "DWORD"), of("place", "INT"), of("order", "INT")},
+               {of("from_high", "INT")},
+               "  from_high := place;\n  IF (order = 2) OR (order = 4) THEN\n"
+               "    from_high := 3 - place;\n  END_IF;\n"
+               "  GM_WORD_OF_DWORD :=\n"
+               "    GM_TEXT_WORD(DWORD_TO_WORD(SHR(bits, 32 - 16 * from_high)), order);\n"),
+      function("GM_LWORD", "LWORD", "four words of memory as one, in that order",
+               {of("w1", "WORD"), of("w2", "WORD"), of("w3", "WORD"), of("w4", "WORD"),
+                of("order", "INT")},
+               {of("high", "DWORD"), of("low", "DWORD")},
+               "  high := GM_DWORD(w1, w2, order);\n  low := GM_DWORD(w3, w4, order);\n"
+               "  IF (order = 2) OR (order = 4) THEN\n"
+               "    GM_LWORD := SHL(DWORD_TO_LWORD(low), 32) OR DWORD_TO_LWORD(high);\n  ELSE\n"
+               "    GM_LWORD := SHL(DWORD_TO_LWORD(high), 32) OR DWORD_TO_LWORD(low);\n"
+               "  END_IF;\n"),
+      function("GM_WORD_OF_LWORD", "WORD", "the word at that place of memory, from 1",
+               {of("bits", "LWORD"), of("place", "INT"), of("order", "INT")},
+               {of("from_high", "INT")},
+               "  from_high := place;\n  IF (order = 2) OR (order = 4) THEN\n"
+               "    from_high := 5 - place;\n  END_IF;\n"
+               "  GM_WORD_OF_LWORD :=\n"
+               "    GM_TEXT_WORD(LWORD_TO_WORD(SHR(bits, 64 - 16 * from_high)), order);\n"),
       function("GM_IS_BCD", "BOOL", "TRUE where all eight digits are 0 to 9", {of("bits", "DWORD")},
                {of("rest", "DWORD"), of("good", "BOOL"), of("i", "INT")},
                "  good := TRUE;\n  rest := bits;\n  FOR i := 1 TO 8 DO\n"
-               "    IF (rest AND 16#F) > 9 THEN\n      good := FALSE;\n    END_IF;\n"
+               "    IF DWORD_TO_UDINT(rest AND 16#F) > 9 THEN\n      good := FALSE;\n    END_IF;\n"
                "    rest := SHR(rest, 4);\n  END_FOR;\n  GM_IS_BCD := good;\n"),
       function("GM_FROM_BCD", "UDINT", "the number that BCD digits show", {of("bits", "DWORD")},
                {of("value", "UDINT"), of("i", "INT")},
@@ -188,7 +220,7 @@ std::vector<IecPou> word_functions() {
                "  GM_FROM_BCD := value;\n"),
       function("GM_TO_BCD", "DWORD", "a number below 100000000 as BCD digits",
                {of("value", "UDINT")}, {of("rest", "UDINT"), of("bits", "DWORD"), of("i", "INT")},
-               "  rest := value;\n  bits := 0;\n  FOR i := 0 TO 7 DO\n"
+               "  rest := value;\n  bits := 16#0;\n  FOR i := 0 TO 7 DO\n"
                "    bits := bits OR SHL(UDINT_TO_DWORD(rest MOD 10), 4 * i);\n"
                "    rest := rest / 10;\n  END_FOR;\n  GM_TO_BCD := bits;\n"),
   };
@@ -197,9 +229,9 @@ std::vector<IecPou> word_functions() {
 std::vector<IecPou> text_functions() {
   return {
       function("GM_CHARACTER", "STRING[1]", "a printable character of ASCII; nothing for others",
-               {of("code", "WORD")}, {of("all", "STRING[95]", printable())},
-               "  IF code >= 32 AND code <= 126 THEN\n"
-               "    GM_CHARACTER := MID(all, 1, WORD_TO_INT(code) - 31);\n  ELSE\n"
+               {of("code", "WORD")}, {of("all", "STRING[95]", printable()), of("number", "INT")},
+               "  number := WORD_TO_INT(code);\n  IF (number >= 32) AND (number <= 126) THEN\n"
+               "    GM_CHARACTER := MID(all, 1, number - 31);\n  ELSE\n"
                "    GM_CHARACTER := '';\n  END_IF;\n"),
       function("GM_CHARACTERS", "STRING[2]", "the two characters of a word, the high byte first",
                {of("value", "WORD")}, {},
@@ -213,24 +245,40 @@ std::vector<IecPou> text_functions() {
           "GM_CODE", "WORD", "the code of one character of a text; 0 behind its end",
           {of("text", "STRING[250]"), of("place", "INT")},
           {of("all", "STRING[95]", printable()), of("found", "INT")},
-          "  IF place > LEN(text) THEN\n    GM_CODE := 0;\n  ELSE\n"
+          "  IF place > LEN(text) THEN\n    GM_CODE := 16#0;\n  ELSE\n"
           "    found := FIND(all, MID(text, 1, place));\n    IF found = 0 THEN\n"
           "      found := 32;\n    END_IF;\n    GM_CODE := INT_TO_WORD(found + 31);\n  END_IF;\n"),
   };
 }
 
-std::vector<IecPou> heartbeat_blocks() {
+std::vector<IecPou> blocks() {
   return {
+      {PouKind::function_block,
+       "GM_FOLLOW",
+       {},
+       "whether a request has ever been answered well, and how long that is ago",
+       {{IecSection::input, {of("good_is_told", "BOOL"), of("news_are_told", "BOOL")}},
+        {IecSection::in_out, {of("request", "GM_REQUEST")}},
+        {IecSection::local, {of("timer", "TON")}}},
+       "  IF request.new_values OR (good_is_told AND request.good) THEN\n"
+       "    request.valid := TRUE;\n  END_IF;\n"
+       "  timer(IN := NOT (request.new_values OR (news_are_told AND request.good)),\n"
+       "    PT := T#1728000000ms);\n"
+       "  request.age := timer.ET;\n"
+       // told from outside, and taken
+       "  IF news_are_told THEN\n    request.new_values := FALSE;\n  END_IF;\n"},
       {PouKind::function_block,
        "GM_BEAT",
        {},
-       "a bit that toggles",
-       {{IecSection::input, {of("every", "TIME")}},
+       "a bit that toggles while it runs",
+       {{IecSection::input, {of("run", "BOOL"), of("every", "TIME")}},
         {IecSection::output, {of("beat", "BOOL")}},
         {IecSection::local, {of("timer", "TON"), of("over", "TIME")}}},
        // what a beat came late by is taken off the next one: the mean period is kept
-       "  timer(IN := TRUE, PT := every + every);\n"
-       "  IF timer.ET + over >= every THEN\n    beat := NOT beat;\n"
+       "  IF NOT run THEN\n    timer(IN := FALSE, PT := every + every);\n    over := T#0ms;\n"
+       "  END_IF;\n"
+       "  timer(IN := run, PT := every + every);\n"
+       "  IF run AND (timer.ET + over >= every) THEN\n    beat := NOT beat;\n"
        "    over := timer.ET + over - every;\n    IF over >= every THEN\n      over := T#0ms;\n"
        "    END_IF;\n"
        "    timer(IN := FALSE, PT := every + every);\n"
@@ -257,7 +305,7 @@ std::vector<IecPou> library() {
     all.push_back(to_bits(*b));
   }
   for (const Rounding& each : roundings) all.push_back(rounding(each));
-  for (auto more : {text_functions(), heartbeat_blocks()}) {
+  for (auto more : {text_functions(), blocks()}) {
     all.insert(all.end(), std::make_move_iterator(more.begin()),
                std::make_move_iterator(more.end()));
   }
@@ -278,13 +326,21 @@ bool mentions(std::string_view text, std::string_view name) {
 
 }  // namespace
 
-std::vector<IecPou> functions_called_by(std::string_view body) {
+std::string text_that_calls(const IecPou& pou) {
+  std::string text = pou.body;
+  for (const IecBlock& block : pou.blocks) {
+    for (const IecVariable& v : block.variables) text += " " + v.type.name;
+  }
+  return text;
+}
+
+std::vector<IecPou> functions_called_by(std::string_view text) {
   std::vector<IecPou> all = library();
-  std::string reached(body);
+  std::string reached(text);
   std::vector<IecPou> used;
   for (std::size_t i = all.size(); i-- > 0;) {
     if (!mentions(reached, all[i].name)) continue;
-    reached += all[i].body;
+    reached += text_that_calls(all[i]);
     used.push_back(std::move(all[i]));
   }
   std::reverse(used.begin(), used.end());

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -13,6 +14,8 @@
 #include "model/memory_use.h"
 
 namespace greymet::exports {
+
+class IecMaps;
 
 // An elementary type, STRING[n], or the name of a function block or structure; maybe an array.
 struct IecType {
@@ -33,8 +36,18 @@ struct IecVariable {
   std::string comment = {};
 };
 
-// VAR_INPUT, VAR_OUTPUT, VAR, VAR CONSTANT.
-enum class IecSection : std::uint8_t { input, output, local, constant };
+// VAR_INPUT, VAR_OUTPUT, VAR_IN_OUT, VAR, VAR_EXTERNAL, VAR_EXTERNAL CONSTANT, VAR_GLOBAL,
+// VAR_GLOBAL CONSTANT.
+enum class IecSection : std::uint8_t {
+  input,
+  output,
+  in_out,
+  local,
+  external,
+  external_constant,
+  global,
+  global_constant
+};
 
 // A section with its variables, in their order.
 struct IecBlock {
@@ -58,7 +71,15 @@ struct IecPou {
 // A declared structure.
 struct IecStruct {
   std::string name;
+  std::string comment;
   std::vector<IecVariable> members;
+};
+
+// Structures and the functions and blocks that work on them, in an order in which each stands
+// before whoever uses it.
+struct IecPart {
+  std::vector<IecStruct> types;
+  std::vector<IecPou> pous;
 };
 
 // All that one controller gets.
@@ -67,24 +88,43 @@ struct IecProgram {
   std::string title;
   std::string fingerprint;
   std::vector<std::string> notes;  // what a reader has to know first
-  std::vector<IecStruct> types;
-  std::vector<IecPou> pous;  // functions first, the program last
+  IecPart library;                 // the same for every plan
+  IecPart maps;                    // a structure and blocks for each register map
+  std::vector<IecStruct> types;    // of this controller alone
+  IecPou program;
+  std::vector<IecBlock> globals;
+  model::Duration scan{};  // how often the program runs
 };
+
+// The name of the configuration, its resource, task and instance of the program.
+struct IecConfiguration {
+  std::string name;
+  std::string_view resource = "main";
+  std::string_view task = "each_scan";
+  std::string_view instance = "running";
+};
+[[nodiscard]] IecConfiguration configuration_of(const IecProgram& program);
 
 // The programs of all controllers: see docs/exports.md. Keeps a reference.
 class IecPrograms {
  public:
   explicit IecPrograms(const ExportInput& input);
+  ~IecPrograms();
+  IecPrograms(const IecPrograms&) = delete;
+  IecPrograms& operator=(const IecPrograms&) = delete;
   [[nodiscard]] IecProgram of(model::ControllerIndex controller) const;
 
  private:
   const ExportInput& input_;
+  std::unique_ptr<const IecMaps> maps_;
   model::Indexed<std::vector<model::MemoryUse>, model::ControllerIndex> uses_;
 };
 
-// Functions and function blocks that the body calls, and those that they call, in an order in which
-// each stands before whoever calls it.
-[[nodiscard]] std::vector<IecPou> functions_called_by(std::string_view body);
+// Functions and function blocks that the text calls or declares, and those that they call, in an
+// order in which each stands before whoever calls it.
+[[nodiscard]] std::vector<IecPou> functions_called_by(std::string_view text);
+// Bodies and types of variables: what may call or declare a block.
+[[nodiscard]] std::string text_that_calls(const IecPou& pou);
 
 // The text as a comment, which must not end early; on one line.
 [[nodiscard]] std::string iec_comment(std::string_view text);
@@ -97,7 +137,14 @@ class IecPrograms {
 // An identifier that is no word of the language.
 [[nodiscard]] std::string iec_name(std::string_view name);
 
-// The POU as Structured Text.
-[[nodiscard]] std::string structured_text(const IecPou& pou);
+// A variable that lies anywhere.
+[[nodiscard]] IecVariable iec_variable(const std::string& name, const std::string& type,
+                                       const std::string& comment = {});
+// An array from 0 on.
+[[nodiscard]] IecVariable iec_array(const std::string& name, const std::string& type,
+                                    std::size_t size);
+// What one request carries at most (V1.1b3, 6.1 and 6.3).
+inline constexpr std::size_t most_registers_of_block = 125;
+inline constexpr std::size_t most_bits_of_block = 2000;
 
 }  // namespace greymet::exports

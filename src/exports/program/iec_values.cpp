@@ -10,7 +10,6 @@ namespace greymet::exports {
 
 using model::DataType;
 using model::TypeKind;
-using model::WordOrder;
 
 namespace {
 
@@ -47,24 +46,6 @@ bool is_real(TypeKind kind) {
 bool is_bcd(TypeKind kind) {
   return kind == TypeKind::bcd16 || kind == TypeKind::bcd32;
 }
-bool swaps_bytes(WordOrder order) {
-  return order == WordOrder::badc || order == WordOrder::dcba;
-}
-bool low_first(WordOrder order) {
-  return order == WordOrder::cdab || order == WordOrder::dcba;
-}
-
-// The words of a number, the highest first. One register is big-endian by the standard.
-std::vector<std::string> highest_first(const ValueForm& form, const RawPlace& place) {
-  std::vector<std::string> words = place.words;
-  if (words.size() == 1) return words;
-  if (low_first(form.order)) words = {words.rbegin(), words.rend()};
-  if (swaps_bytes(form.order)) {
-    for (std::string& word : words) word = fmt::format("GM_SWAPPED({})", word);
-  }
-  return words;
-}
-
 // A type that holds the raw numbers, and the scale as a literal.
 std::string scaled_type(const Carried& raw, const Scale& scale) {
   const auto fits = [](double value) {
@@ -93,8 +74,7 @@ ValueText decoded_text(const std::string& name, const ValueForm& form, const Raw
   ValueText out;
   out.statements = fmt::format("    {} := '';\n", name);
   for (std::size_t i = 0; i < place.words.size(); ++i) {
-    std::string word =
-        swaps_bytes(form.order) ? "GM_SWAPPED(" + place.words[i] + ")" : place.words[i];
+    std::string word = fmt::format("GM_TEXT_WORD({}, {})", place.words[i], form.order);
     if (2 * i + 1 == characters) word = fmt::format("{} AND 16#FF00", word);
     out.statements += fmt::format("    {0} := CONCAT({0}, GM_CHARACTERS({1}));\n", name, word);
   }
@@ -109,8 +89,8 @@ ValueText encoded_text(const std::string& name, const ValueForm& form, const Raw
     if (2 * i + 2 <= form.type.characters) {
       word += fmt::format(" OR GM_CODE({}, {})", name, 2 * i + 2);
     }
-    if (swaps_bytes(form.order)) word = fmt::format("GM_SWAPPED({})", word);
-    out.statements += fmt::format("    {} := {};\n", place.words[i], word);
+    out.statements +=
+        fmt::format("    {} := GM_TEXT_WORD({}, {});\n", place.words[i], word, form.order);
   }
   return out;
 }
@@ -128,7 +108,7 @@ std::string raw_number(const ValueForm& form, const Carried& raw, const std::str
 
 std::string RawPlace::condition() const {
   if (!bit) return words.front();
-  return fmt::format("(({} AND 16#{:04X}) <> 0)", words.front(), 1U << *bit);
+  return fmt::format("(({} AND 16#{:04X}) <> 16#0000)", words.front(), 1U << *bit);
 }
 
 std::string RawPlace::set_text(const std::string& expression, const std::string& indent) const {
@@ -153,26 +133,33 @@ std::string zero_of(const std::string& type) {
   return type == "REAL" || type == "LREAL" ? type + "#0.0" : "0";
 }
 
-ValueText decoding(const std::string& name, const ValueForm& form, const RawPlace& place) {
+std::string order_number(model::WordOrder order) {
+  return fmt::format("{}", static_cast<int>(order) + 1);
+}
+
+ValueText decoding(const std::string& name, const ValueForm& form, const RawPlace& place,
+                   const std::string& no_number) {
   const TypeKind kind = form.type.kind;
   if (kind == TypeKind::text) return decoded_text(name, form, place);
   if (kind == TypeKind::boolean) {
     return {fmt::format("    {} := {};\n", name, place.condition()), false, false, false};
   }
   const Carried raw = carried(kind);
-  const std::vector<std::string> words = highest_first(form, place);
+  const std::vector<std::string>& words = place.words;
   ValueText out;
   std::string bits = words.front();
   if (raw.bits == 32 || is_bcd(kind)) {
     bits = "bits32";
     out.uses_bits32 = true;
-    out.statements += words.size() == 1
-                          ? fmt::format("    bits32 := WORD_TO_DWORD({});\n", words[0])
-                          : fmt::format("    bits32 := GM_DWORD({}, {});\n", words[0], words[1]);
+    out.statements +=
+        words.size() == 1
+            ? fmt::format("    bits32 := WORD_TO_DWORD({});\n", words[0])
+            : fmt::format("    bits32 := GM_DWORD({}, {}, {});\n", words[0], words[1], form.order);
   } else if (raw.bits == 64) {
     bits = "bits64";
     out.uses_bits64 = true;
-    out.statements += fmt::format("    bits64 := GM_LWORD({});\n", fmt::join(words, ", "));
+    out.statements +=
+        fmt::format("    bits64 := GM_LWORD({}, {});\n", fmt::join(words, ", "), form.order);
   }
   std::string value = raw_number(form, raw, bits);
   const std::string type = type_of(form);
@@ -189,7 +176,7 @@ ValueText decoding(const std::string& name, const ValueForm& form, const RawPlac
   out.statements +=
       fmt::format("    IF {}({}) THEN\n      {} := {};\n    ELSE\n      {} := TRUE;\n    END_IF;\n",
                   is_bcd(kind) ? std::string("GM_IS_BCD") : fmt::format("GM_IS_{}", raw.type), bits,
-                  name, value, no_number_mark);
+                  name, value, no_number);
   return out;
 }
 
@@ -232,10 +219,6 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
     if (raw.bits == 16) bits = fmt::format("DWORD_TO_WORD({})", bits);
   } else if (kind == TypeKind::bits) {
     bits = value;
-    if (form.kept != 0) {
-      bits = fmt::format("(({}) AND 16#{:04X}) OR ({} AND 16#{:04X})", value, 0xFFFFU & ~form.kept,
-                         place.words.front(), form.kept);
-    }
   } else {
     bits = fmt::format("{}_TO_{}({})", raw.type, holder, value);
   }
@@ -249,15 +232,9 @@ ValueText encoding(const std::string& name, const ValueForm& form, const RawPlac
   (raw.bits == 32 ? out.uses_bits32 : out.uses_bits64) = true;
   const std::string temporary = raw.bits == 32 ? "bits32" : "bits64";
   out.statements = fmt::format("    {} := {};\n", temporary, bits);
-  const std::size_t count = place.words.size();
-  for (std::size_t i = 0; i < count; ++i) {
-    // from the highest word down
-    const std::size_t shift = 16 * (count - 1 - i);
-    std::string word = shift == 0 ? temporary : fmt::format("SHR({}, {})", temporary, shift);
-    word = fmt::format("{}_TO_WORD({})", holder, word);
-    if (swaps_bytes(form.order)) word = fmt::format("GM_SWAPPED({})", word);
-    out.statements += fmt::format("    {} := {};\n",
-                                  place.words[low_first(form.order) ? count - 1 - i : i], word);
+  for (std::size_t i = 0; i < place.words.size(); ++i) {
+    out.statements += fmt::format("    {} := GM_WORD_OF_{}({}, {}, {});\n", place.words[i], holder,
+                                  temporary, i + 1, form.order);
   }
   if (given_as_real) out.statements = if_number(name, out.statements);
   return out;

@@ -22,10 +22,11 @@ struct Scale {
 // How a value stands in its words.
 struct ValueForm {
   model::DataType type;
-  model::WordOrder order = model::WordOrder::abcd;
+  std::string order = "1";  // an expression: 1 ABCD, 2 CDAB, 3 BADC, 4 DCBA
   Scale scale;
-  unsigned kept = 0;  // bits of a word that others fill, and that a value of bits leaves alone
 };
+// The number that stands for an order.
+[[nodiscard]] std::string order_number(model::WordOrder order);
 
 // Where a value lies: names of WORD variables in the order of memory, or of one BOOL variable.
 struct RawPlace {
@@ -37,9 +38,6 @@ struct RawPlace {
   [[nodiscard]] std::string set_text(const std::string& expression,
                                      const std::string& indent) const;
 };
-
-// Stands for the name of the output that says that a value was no number.
-inline constexpr std::string_view no_number_mark = "?no_number?";
 
 // Statements, and what they need of the program around them.
 struct ValueText {
@@ -55,9 +53,10 @@ struct ValueText {
 // A literal: 0, 0.0, FALSE or ''.
 [[nodiscard]] std::string zero_of(const std::string& type);
 
-// Words -> variable. Bits that are no number leave the variable as it is.
+// Words -> variable. Bits that are no number leave the variable as it is, and make `no_number`
+// TRUE.
 [[nodiscard]] ValueText decoding(const std::string& name, const ValueForm& form,
-                                 const RawPlace& place);
+                                 const RawPlace& place, const std::string& no_number);
 // Variable -> words, limited to what the type can hold.
 [[nodiscard]] ValueText encoding(const std::string& name, const ValueForm& form,
                                  const RawPlace& place);

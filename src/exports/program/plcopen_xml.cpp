@@ -1,5 +1,8 @@
 // PLCopen TC6 XML, version 2.01: the program of iec_program.h for import into other systems.
+#include <algorithm>
+#include <array>
 #include <sstream>
+#include <string_view>
 
 #include <fmt/format.h>
 #include <pugixml.hpp>
@@ -32,13 +35,20 @@ void add_words(pugi::xml_node parent, const char* name, const std::string& text)
   p.text().set(model::shown(text).c_str());
 }
 
+bool is_elementary(std::string_view name) {
+  constexpr std::array<std::string_view, 13> all{"BOOL", "WORD",  "DWORD", "LWORD", "INT",
+                                                 "UINT", "DINT",  "UDINT", "LINT",  "ULINT",
+                                                 "REAL", "LREAL", "TIME"};
+  return std::find(all.begin(), all.end(), name) != all.end();
+}
+
 void add_elementary(pugi::xml_node parent, const std::string& name) {
   if (name.starts_with("STRING[")) {
     child(parent, "string", {{"length", name.substr(7, name.size() - 8)}});
-  } else if (name.starts_with("GM_") || name == "TON") {
-    child(parent, "derived", {{"name", name}});
-  } else {
+  } else if (is_elementary(name)) {
     child(parent, name.c_str());
+  } else {
+    child(parent, "derived", {{"name", name}});
   }
 }
 
@@ -75,6 +85,31 @@ void add_variable(pugi::xml_node parent, const IecVariable& v) {
   add_words(variable, "documentation", v.comment);
 }
 
+const char* element_of(IecSection section) {
+  switch (section) {
+    case IecSection::input: return "inputVars";
+    case IecSection::output: return "outputVars";
+    case IecSection::in_out: return "inOutVars";
+    case IecSection::external:
+    case IecSection::external_constant: return "externalVars";
+    case IecSection::global:
+    case IecSection::global_constant: return "globalVars";
+    case IecSection::local: break;
+  }
+  return "localVars";
+}
+
+void add_sections(pugi::xml_node parent, const std::vector<IecBlock>& blocks) {
+  for (const IecBlock& block : blocks) {
+    if (block.variables.empty()) continue;
+    pugi::xml_node vars = child(parent, element_of(block.section));
+    const bool constant = block.section == IecSection::external_constant ||
+                          block.section == IecSection::global_constant;
+    if (constant) vars.append_attribute("constant").set_value("true");
+    for (const IecVariable& v : block.variables) add_variable(vars, v);
+  }
+}
+
 void add_pou(pugi::xml_node pous, const IecPou& p) {
   const char* kind = p.kind == PouKind::function         ? "function"
                      : p.kind == PouKind::function_block ? "functionBlock"
@@ -82,18 +117,29 @@ void add_pou(pugi::xml_node pous, const IecPou& p) {
   pugi::xml_node pou = child(pous, "pou", {{"name", p.name}, {"pouType", kind}});
   pugi::xml_node interface = child(pou, "interface");
   if (!p.returns.empty()) add_elementary(child(interface, "returnType"), p.returns);
-  for (const IecBlock& block : p.blocks) {
-    if (block.variables.empty()) continue;
-    const char* section = block.section == IecSection::input    ? "inputVars"
-                          : block.section == IecSection::output ? "outputVars"
-                                                                : "localVars";
-    pugi::xml_node vars = child(interface, section);
-    if (block.section == IecSection::constant) vars.append_attribute("constant").set_value("true");
-    for (const IecVariable& v : block.variables) add_variable(vars, v);
-  }
+  add_sections(interface, p.blocks);
   add_words(interface, "documentation", p.comment);
   pugi::xml_node text = child(child(child(pou, "body"), "ST"), "xhtml:p", {{"xmlns:xhtml", xhtml}});
   text.text().set(p.body.c_str());
+}
+
+void add_structure(pugi::xml_node types, const IecStruct& type) {
+  pugi::xml_node data_type = child(types, "dataType", {{"name", type.name}});
+  pugi::xml_node structure = child(child(data_type, "baseType"), "struct");
+  for (const IecVariable& member : type.members) add_variable(structure, member);
+  add_words(data_type, "documentation", type.comment);
+}
+
+void add_configuration(pugi::xml_node configurations, const IecProgram& program) {
+  const IecConfiguration c = configuration_of(program);
+  pugi::xml_node configuration = child(configurations, "configuration", {{"name", c.name}});
+  pugi::xml_node resource = child(configuration, "resource", {{"name", std::string(c.resource)}});
+  pugi::xml_node task = child(
+      resource, "task",
+      {{"name", std::string(c.task)}, {"priority", "1"}, {"interval", iec_time(program.scan)}});
+  child(task, "pouInstance",
+        {{"name", std::string(c.instance)}, {"typeName", program.program.name}});
+  add_sections(configuration, program.globals);
 }
 
 std::string document_of(const IecProgram& program, const std::string& revision) {
@@ -122,14 +168,15 @@ std::string document_of(const IecProgram& program, const std::string& revision) 
   }
   pugi::xml_node types = child(project, "types");
   pugi::xml_node data_types = child(types, "dataTypes");
-  for (const IecStruct& type : program.types) {
-    pugi::xml_node structure =
-        child(child(child(data_types, "dataType", {{"name", type.name}}), "baseType"), "struct");
-    for (const IecVariable& member : type.members) add_variable(structure, member);
+  for (const auto* all : {&program.library.types, &program.maps.types, &program.types}) {
+    for (const IecStruct& type : *all) add_structure(data_types, type);
   }
   pugi::xml_node pous = child(types, "pous");
-  for (const IecPou& pou : program.pous) add_pou(pous, pou);
-  child(child(project, "instances"), "configurations");
+  for (const auto* all : {&program.library.pous, &program.maps.pous}) {
+    for (const IecPou& pou : *all) add_pou(pous, pou);
+  }
+  add_pou(pous, program.program);
+  add_configuration(child(child(project, "instances"), "configurations"), program);
   std::ostringstream out;
   document.save(out, "  ", pugi::format_indent, pugi::encoding_utf8);
   return out.str();

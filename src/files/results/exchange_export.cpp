@@ -20,7 +20,7 @@ using model::TriggerKind;
 
 namespace {
 
-constexpr int format_version = 2;
+constexpr int format_version = 3;
 
 SortedJson nanoseconds(model::Duration d) {
   return model::in_ns(d);
@@ -156,10 +156,12 @@ SortedJson gateway_json(const model::ExchangeGateway& g) {
                  {"rtt", delay_json(g.rtt)}};
   // left out where it is the default, so that older fingerprints stay
   if (g.answers_for_silent()) out["on_silence"] = "exception";
+  if (g.connections) out["connections"] = *g.connections;
   return out;
 }
 
-SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
+SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s,
+                      const model::Slave& declared) {
   SortedJson out{{"name", s.name},
                  {"line", name_or_null(exchange.lines, s.line)},
                  {"host", or_null(s.host)},
@@ -167,6 +169,13 @@ SortedJson slave_json(const Exchange& exchange, const model::ExchangeSlave& s) {
                  {"reply", delay_json(s.reply)},
                  {"pause_ns", nanoseconds(s.pause)}};
   if (s.character_gap > 0) out["character_gap"] = number_json(s.character_gap);
+  // left out where the plan does not state them, so that older fingerprints stay
+  if (declared.watchdog) {
+    out["watchdog_ns"] = nanoseconds(declared.watchdog->value);
+    out["watchdog_by"] = s.watchdog_by == model::WatchdogBy::any ? "any" : "writes";
+  }
+  if (declared.connections) out["connections"] = declared.connections->value;
+  if (declared.idle) out["idle_ns"] = nanoseconds(declared.idle->value);
   if (s.host) {
     out["port"] = s.port;
     out["timeout_ns"] = nanoseconds(s.timeout);
@@ -206,9 +215,16 @@ SortedJson points_json(const ResolvedPlan& plan, const ExchangeTransaction& t,
     const bool same_kind = memory && !memory->bit &&
                            (plan.plan.controllers[t.controller].memory[memory->area].kind ==
                             model::MemoryKind::bit) == is_bit_area(block.area);
+    const model::MemoryLayout& layout = plan.layouts[t.controller];
     if (same_kind) {
-      point["memory"] =
-          plan.layouts[t.controller].name_of(memory->area, memory->number + (at - block.offset));
+      point["memory"] = layout.name_of(memory->area, memory->number + (at - block.offset));
+    } else if (memory) {  // packed, or a single bit
+      const std::uint64_t width = is_bit_area(block.area) ? 1 : model::bits_per_word;
+      const std::uint64_t first = memory->bits.first + (at - block.offset) * width;
+      const std::uint64_t size = (extent_of(*p).end - extent_of(*p).first) * width;
+      if (first + size <= memory->bits.end) {
+        point["memory"] = layout.name_of(model::BitRange{memory->bits.store, first, first + size});
+      }
     }
     points.push_back(std::move(point));
   }
@@ -292,6 +308,28 @@ SortedJson heartbeat_json(const ResolvedPlan& plan, const model::ExchangeHeartbe
   return out;
 }
 
+// What programs take for the values that they exchange: tags alone say so. Their names are no part
+// of it.
+SortedJson values_between_programs(const ResolvedPlan& plan) {
+  SortedJson values = SortedJson::array();
+  const auto end_json = [&](const model::ResolvedTag& tag) -> SortedJson {
+    const model::Tag& declared = plan.declared(tag);
+    return {{"controller", plan.plan.controllers[tag.controller].name},
+            {"memory", plan.layouts[tag.controller].name_of(*tag.memory)},
+            {"type", to_text(declared.type)},
+            {"word_order", word_or_null(plan.order_of(tag))},
+            {"factor", declared.factor ? number_json(*declared.factor) : SortedJson(nullptr)},
+            {"offset", declared.offset ? number_json(*declared.offset) : SortedJson(nullptr)}};
+  };
+  for (const model::ResolvedTag& tag : plan.tags) {
+    if (!tag.memory || !tag.from || !tag.from->is_tag) continue;
+    const model::ResolvedTag& other = plan.tags[tag.from->owner];
+    if (!other.memory) continue;
+    values.push_back({{"from", end_json(other)}, {"to", end_json(tag)}});
+  }
+  return values;
+}
+
 // Everything that decides what happens on the wire and in memory, and nothing else.
 SortedJson canonical_exchange(const ResolvedPlan& plan) {
   const Exchange& exchange = plan.exchange;
@@ -304,7 +342,9 @@ SortedJson canonical_exchange(const ResolvedPlan& plan) {
   }
   for (const auto& l : exchange.lines) out["lines"].push_back(line_json(exchange, l));
   for (const auto& g : exchange.gateways) out["gateways"].push_back(gateway_json(g));
-  for (const auto& s : exchange.slaves) out["slaves"].push_back(slave_json(exchange, s));
+  for (std::size_t s = 0; s < exchange.slaves.size(); ++s) {
+    out["slaves"].push_back(slave_json(exchange, exchange.slaves[s], plan.plan.slaves[s]));
+  }
   for (const ExchangeTransaction& t : exchange.transactions) {
     out["transactions"].push_back(transaction_json(plan, t));
   }
@@ -316,6 +356,8 @@ SortedJson canonical_exchange(const ResolvedPlan& plan) {
                              {"from", layout.name_of(*c.from)},
                              {"to", layout.name_of(*c.to)}});
   }
+  SortedJson between = values_between_programs(plan);
+  if (!between.empty()) out["values"] = std::move(between);
   return out;
 }
 
@@ -345,9 +387,7 @@ nlohmann::ordered_json tags_json(const ResolvedPlan& plan) {
 }
 
 std::string fingerprint_of_canonical(const SortedJson& exchange) {
-  // names may hold what is not UTF-8 only if a caller made them: replaced, never thrown
-  return "sha256:" +
-         sha256_hex(exchange.dump(-1, ' ', false, SortedJson::error_handler_t::replace));
+  return "sha256:" + sha256_hex(canonical_json(exchange));
 }
 
 }  // namespace

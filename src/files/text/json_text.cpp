@@ -1,5 +1,10 @@
 #include "files/json_text.h"
 
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <cstdlib>
+
 #include <fmt/format.h>
 
 #include "model/utf8_text.h"
@@ -27,6 +32,58 @@ std::string dump(const nlohmann::ordered_json& json) {
     at = behind;
   }
   return out;
+}
+
+std::string canonical_number(double value) {
+  if (value == 0) return "0";  // -0 too
+  std::array<char, 64> buffer{};
+  const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value,
+                                 std::chars_format::scientific)
+                       .ptr;
+  std::string text(buffer.data(), end);
+  const std::string sign = text.front() == '-' ? "-" : "";
+  text.erase(0, sign.size());
+  const std::size_t e = text.find('e');
+  const int exponent = std::stoi(text.substr(e + 1));
+  std::string digits = text.substr(0, e);
+  if (digits.size() > 1) digits.erase(1, 1);  // the point
+  const int before_point = exponent + 1;      // digits
+  const int count = static_cast<int>(digits.size());
+  constexpr int longest = 21;
+  constexpr int most_zeros = 6;
+  if (before_point >= count && before_point <= longest) {
+    return sign + digits + std::string(static_cast<std::size_t>(before_point - count), '0');
+  }
+  if (before_point > 0 && before_point <= longest) {
+    return sign + digits.insert(static_cast<std::size_t>(before_point), ".");
+  }
+  if (before_point <= 0 && before_point > -most_zeros) {
+    return sign + "0." + std::string(static_cast<std::size_t>(-before_point), '0') + digits;
+  }
+  if (count > 1) digits.insert(1, ".");
+  return fmt::format("{}{}e{}{}", sign, digits, exponent < 0 ? '-' : '+', std::abs(exponent));
+}
+
+std::string canonical_json(const nlohmann::json& json) {
+  using Json = nlohmann::json;
+  const auto text_of = [](const Json& value) {
+    return value.dump(-1, ' ', false, Json::error_handler_t::replace);
+  };
+  std::string out;
+  if (json.is_object()) {
+    for (const auto& [key, value] : json.items()) {
+      out += (out.empty() ? "" : ",") + text_of(key) + ":" + canonical_json(value);
+    }
+    return "{" + out + "}";
+  }
+  if (json.is_array()) {
+    for (const Json& value : json) out += (out.empty() ? "" : ",") + canonical_json(value);
+    return "[" + out + "]";
+  }
+  constexpr std::int64_t exact = std::int64_t{1} << 53;
+  const bool is_long = json.is_number_integer() &&
+                       (json.get<std::int64_t>() > exact || json.get<std::int64_t>() < -exact);
+  return json.is_number_float() || is_long ? canonical_number(json.get<double>()) : text_of(json);
 }
 
 }  // namespace greymet::files

@@ -14,14 +14,18 @@ namespace greymet::exports {
 
 // How a file relates to what the plan gives.
 enum class FileState : std::uint8_t {
-  same,        // byte for byte
-  missing,     // not there
-  other_plan,  // of another exchange: its fingerprint differs
-  changed,     // the fingerprint is right and something else is not
-  left_over    // of a controller or slave that the plan has no more
+  same,         // byte for byte
+  line_ends,    // the same lines: an editor or version control has changed their ends
+  saved_again,  // a workbook that another program has saved: every cell is the same
+  missing,      // not there
+  other_plan,   // of another exchange: its fingerprint differs
+  changed,      // the fingerprint is right and something else is not
+  left_over     // of a controller or slave that the plan has no more
 };
 // "the same", "missing", ...
 [[nodiscard]] std::string_view to_string(FileState state);
+// Nothing of what it says differs.
+[[nodiscard]] bool gives_the_same(FileState state);
 
 // One file, and what is different in it.
 struct ComparedFile {
