@@ -121,7 +121,11 @@ Table transactions_table(const ResolvedPlan& plan) {
        {"timeout_ms", "timeout", Kind::duration, "how long its answer is waited for", 4},
        {"retries", "retries", Kind::whole, "tries after the first that failed", 4},
        {"tags", "tags", Kind::words, "of the program, in that memory", 2},
-       {"always", "always sends", Kind::words, "what the plan says is never anything else", 3}},
+       {"always", "always sends", Kind::words, "what the plan says is never anything else", 3},
+       {"packing", "packing", Kind::text, "how bits lie in words, the lowest first", 2},
+       {"status", "status", Kind::words, "memory where it tells how it went", 2},
+       {"park_after", "parked after", Kind::whole, "requests without a reply", 1},
+       {"park_retry_ms", "parked for", Kind::duration, "until it is asked again", 1}},
       {}};
   const model::TagCoverage coverage(plan);
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
@@ -173,6 +177,15 @@ Table transactions_table(const ResolvedPlan& plan) {
                               : fmt::format("{} = {}", constant.point, constant.text));
     }
     row.emplace_back(std::move(constants));
+    row.push_back(named(t.packing));
+    Words status;
+    for (const model::Status& s : t.status) {
+      status.push_back(
+          fmt::format("{} {}", to_string(s.kind), plan.layouts[t.controller].name_of(s.range)));
+    }
+    row.emplace_back(std::move(status));
+    row.push_back(to.park ? whole(static_cast<std::uint64_t>(to.park->after)) : Cell());
+    row.push_back(to.park ? Cell(to.park->retry) : Cell());
     out.add(std::move(row));
   }
   return out;

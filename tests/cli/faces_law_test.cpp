@@ -398,6 +398,7 @@ std::vector<Table> demo_tables() {
   followed.acts = {{"quiet", 0, 1}};
   followed.end_s = 1.5;
   return {slaves_table(plan),
+          masters_table(plan),
           transactions_table(plan),
           points_table(plan, points, timing::age_bounds(plan, points, timing)),
           memory_table(plan, memory),

@@ -1,6 +1,7 @@
 // What stands in tables, held against the plan by arithmetic written here.
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <set>
@@ -52,6 +53,41 @@ TEST_CASE("who waits how long for a slave is said of its line, its host or its g
   CHECK(at(slaves, "slave", "air", "host") == Cell(std::string("10.20.0.31")));
   CHECK(at(slaves, "slave", "air", "mode") == Cell(std::string("tcp")));
   CHECK(at(slaves, "slave", "air", "medium") == Cell());
+}
+
+TEST_CASE("what to set on controllers: as masters, as clients, and where they answer") {
+  const auto loaded = demo();
+  const Table masters = masters_table(loaded.plan);
+  const auto cell = [&](const std::string& role, const std::string& where, const std::string& key) {
+    for (const Row& row : masters.rows) {
+      if (row.cells[3] == Cell(role) && row.cells[4] == Cell(where)) {
+        for (std::size_t c = 0; c < masters.columns.size(); ++c) {
+          if (masters.columns[c].key == key) return row.cells[c];
+        }
+      }
+    }
+    throw std::runtime_error("no row " + role + " " + where);
+  };
+  CHECK(cell("master", "north", "timeout_ms") == Cell(Duration(Ms(200))));
+  CHECK(cell("master", "north", "retries") == Cell(std::int64_t{1}));
+  CHECK(cell("master", "north", "controller") == Cell(std::string("kiln")));
+  // a master has no unit; where a tool asks for one, it has to be free
+  CHECK(cell("master", "north", "unit") == Cell(std::string("none; 247 is free")));
+  CHECK(cell("client", "10.20.0.31:502", "timeout_ms") ==
+        at(slaves_table(loaded.plan), "slave", "air", "timeout_ms"));
+  CHECK(cell("client", "10.20.0.31:502", "who") == Cell(Words{"air"}));
+  std::size_t lines = 0;
+  for (const auto& line : loaded.plan.exchange.lines) lines += line.master ? 1U : 0U;
+  std::size_t answers = 0;
+  for (const auto& c : loaded.plan.exchange.controllers) answers += c.answers.size();
+  const auto count = [&](const char* role) {
+    return static_cast<std::size_t>(
+        std::count_if(masters.rows.begin(), masters.rows.end(),
+                      [&](const Row& r) { return r.cells[3] == Cell(std::string(role)); }));
+  };
+  CHECK(count("master") == lines);
+  CHECK(count("answers") == answers);
+  CHECK(count("client") == loaded.plan.exchange.connections.size());
 }
 
 TEST_CASE("a transaction stands with both its halves, its memory and the tags that lie there") {

@@ -231,7 +231,7 @@ TEST_CASE("the workbook: its sheets, a frozen heading, numbers as numbers, and n
   for (const pugi::xml_node sheet : workbook.child("workbook").child("sheets").children()) {
     sheets.emplace_back(sheet.attribute("name").value());
   }
-  CHECK(sheets == std::vector<std::string>{"transactions", "points", "slaves", "memory",
+  CHECK(sheets == std::vector<std::string>{"transactions", "points", "slaves", "masters", "memory",
                                            "registers", "lines", "timing", "heartbeats", "paths",
                                            "findings", "not-judged", "assumed", "about"});
   CHECK(parts.at("docProps/core.xml").find(demo.input().fingerprint) != std::string::npos);
@@ -419,4 +419,26 @@ TEST_CASE("every exported file names the fingerprint, and is the same each time"
       CHECK(text.find(demo.input().fingerprint) != std::string::npos);
     }
   }
+}
+
+TEST_CASE("a Thing Description speaks of the payload: raw values, whatever people read") {
+  const test::Exported demo = test::exported_demo();
+  const Json burner = Json::parse(demo.file("things", "things/burner.td.json"));
+  const Json& flue = burner["properties"]["flue_temp"];  // i16 x 0.1, -20 to 450 degrees
+  CHECK(flue["type"] == "integer");
+  CHECK(flue["minimum"] == -200);
+  CHECK(flue["maximum"] == 4500);
+  CHECK_FALSE(flue.contains("unit"));
+  CHECK(flue["greymet:unit"] ==
+        "\xC2\xB0"
+        "C");
+  CHECK(flue["greymet:maximum"] == 450);
+  CHECK(flue["description"].get<std::string>().find("raw value: \xC2\xB0"
+                                                    "C = raw x 0.1") != std::string::npos);
+  const Json& supply = burner["properties"]["supply_temp"];  // f32 as it is
+  CHECK(supply["type"] == "number");
+  CHECK(supply["maximum"] == 150);
+  CHECK(supply["unit"] ==
+        "\xC2\xB0"
+        "C");
 }

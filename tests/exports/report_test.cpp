@@ -111,15 +111,19 @@ TEST_CASE("the commissioning sheet is in the order of the work, with the words t
   const Pages demo(files::load_plan(GREYMET_EXAMPLES "/maltings.toml", files::disk_files()));
   const std::string sheet = demo.make().second;
   std::size_t last = 0;
-  for (const char* step :
-       {"1. Set on each slave", "2. Download", "3. Restart", "4. Change the first",
-        "5. Hold values", "6. Unplug", "7. Heartbeats", "8. Done"}) {
+  for (const char* step : {"1. Before power", "2. Set on each slave", "3. Set on each controller",
+                           "4. Download", "5. Restart", "6. Change the first", "7. Hold values",
+                           "8. Unplug", "9. Heartbeats", "10. Done"}) {
     const std::size_t at = sheet.find(step);
     INFO(step);
     REQUIRE(at != std::string::npos);
     CHECK(at > last);
     last = at;
   }
+  // unit 12 is 8 + 4: switches 4 and 3
+  CHECK(sheet.find("12 = 0000 1100") != std::string::npos);
+  // the timeout that the kiln's line is given
+  CHECK(sheet.find("none; 247 is free") != std::string::npos);
   // burner-in: function 4, 21 registers from 0 into %MW201: its last is 300021 and %MW221
   CHECK(sheet.find("burner ir:0 (300001) … ir:20 (300021)</td><td>kiln %MW201 … %MW221") !=
         std::string::npos);

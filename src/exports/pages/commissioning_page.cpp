@@ -9,6 +9,7 @@
 #include "html.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "tables/plan_tables.h"
 #include "tables/timing_tables.h"
 
 namespace greymet::exports {
@@ -32,8 +33,12 @@ class Sheet {
         plan_.plan.revision ? "revision " + html(plan_.plan.revision->value) + ", " : "",
         html(input_.plan_file), html(exchange_.fingerprint));
     body_ += signatures();
+    step("Before power: the serial lines");
+    lines();
     step("Set on each slave");
     settings();
+    step("Set on each controller");
+    masters();
     step("Download to each controller");
     downloads();
     step("Restart each controller, so that initial values load");
@@ -78,6 +83,50 @@ class Sheet {
            "______________________ &nbsp; signature ______________________</p>\n";
   }
 
+  // What is wired: MODBUS over Serial Line V1.02, chapter 3, whose clauses are named.
+  void lines() {
+    HtmlTable table({"", "line", "look", "found", "signed"});
+    for (std::size_t l = 0; l < plan_.exchange.lines.size(); ++l) {
+      const model::ExchangeLine& line = plan_.exchange.lines[l];
+      std::string looks;
+      const auto add = [&looks](const std::string& text) {
+        looks += (looks.empty() ? "" : "<br>") + html(text);
+      };
+      if (line.medium == model::Medium::rs232) {
+        add("one device, 20 m of cable at most; what one sends is what the other receives, and "
+            "their grounds are joined (3.3.4)");
+      } else {
+        add("one trunk from device to device: 1000 m at most at 9600 baud, less where it is "
+            "faster; no stub longer than 20 m (3.4.2, 3.4.3)");
+        add("terminated at both ends of the trunk and nowhere else: 150 ohm, or what the cable "
+            "wants (3.4.5)");
+        add("polarized at one place, as the master's manual says: D1 by 450 to 650 ohm to 5 V, D0 "
+            "by as much to ground (3.4.6); idle, D1 is 0.2 V or more above D0");
+        add("D1 is called B or B' by the standard, A or + by others: where nobody answers, "
+            "exchange both wires at one device (3.3.2)");
+        add("the common wire goes to every device, and to earth at one point (3.4.4)");
+      }
+      add("lamps: sending blinks with each request, receiving only where somebody answers (3.7)");
+      table.row({std::string(tick),
+                 html(fmt::format("{}, {}", line.name, to_string(line.medium))) +
+                     switches_of(model::LineIndex(l)),
+                 looks, entry(), sign()});
+    }
+    body_ += table.text("the plan has no serial lines");
+  }
+
+  // Units as the switches of slaves show them, the highest bit first.
+  [[nodiscard]] std::string switches_of(model::LineIndex line) const {
+    std::string text;
+    for (const model::ExchangeSlave& slave : plan_.exchange.slaves) {
+      if (!slave.line || *slave.line != line || !slave.unit || slave.unit->value < 1) continue;
+      const auto unit = static_cast<unsigned>(slave.unit->value);
+      text += fmt::format("<br>{}: {} = {:04b} {:04b}", html(slave.name), unit, unit >> 4U & 15U,
+                          unit & 15U);
+    }
+    return text.empty() ? text : "<br><span class=\"soft\">units as switches:" + text + "</span>";
+  }
+
   void settings() {
     HtmlTable table(
         {"", "slave", "line or host", "unit", "mode", "baud", "format", "watchdog", "signed"});
@@ -97,6 +146,31 @@ class Sheet {
                  watchdog ? html(model::to_text(watchdog->value)) : "–", sign()});
     }
     body_ += table.text("the plan has no slaves");
+  }
+
+  // The masters' side, and where controllers answer themselves.
+  void masters() {
+    const tables::Table all = tables::masters_table(plan_);
+    const auto column = [&](std::string_view key) {
+      const auto found = std::find_if(all.columns.begin(), all.columns.end(),
+                                      [&](const auto& c) { return c.key == key; });
+      return static_cast<std::size_t>(found - all.columns.begin());
+    };
+    const std::vector<std::string> shown{"controller", "address", "role",    "at",
+                                         "unit",       "mode",    "baud",    "format",
+                                         "timeout_ms", "retries", "pause_ms"};
+    HtmlTable table({"", "controller", "own address", "role", "at", "unit", "mode", "baud",
+                     "format", ">timeout, ms", ">retries", ">pause, ms", "signed"});
+    for (const tables::Row& row : all.rows) {
+      std::vector<std::string> cells{std::string(tick)};
+      for (const std::string& key : shown) {
+        const std::string text = tables::plain_text(row.cells[column(key)]);
+        cells.push_back(text.empty() ? "–" : html(text));
+      }
+      cells.push_back(sign());
+      table.row(cells);
+    }
+    body_ += table.text("no controller asks anybody, and none answers");
   }
 
   static std::string sign() { return "<div class=\"sign\"></div>"; }

@@ -50,6 +50,8 @@ class Report {
     section("network", "Controllers, lines, slaves", [this] { body_ += network_svg(plan_); });
     section("settings", "What to set on each slave",
             [this] { body_ += table_html(tables::slaves_table(plan_)); });
+    section("masters", "What to set on each controller",
+            [this] { body_ += table_html(tables::masters_table(plan_)); });
     section("transactions", "Transactions",
             [this] { body_ += table_html(tables::transactions_table(plan_)); });
     section("timing", "Timing", [this] { timing(); });

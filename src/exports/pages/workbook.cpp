@@ -162,9 +162,10 @@ ExportedFiles export_workbook(const ExportInput& input) {
   auto book = tables_workbook(
       {tables::transactions_table(input.plan),
        tables::points_table(input.plan, input.points, input.ages), tables::slaves_table(input.plan),
-       tables::memory_table(input.plan, memory), tables::registers_table(input.plan, memory),
-       tables::lines_table(input.timing), tables::timing_table(input.timing),
-       tables::heartbeats_table(input.timing), tables::paths_table(input.timing),
+       tables::masters_table(input.plan), tables::memory_table(input.plan, memory),
+       tables::registers_table(input.plan, memory), tables::lines_table(input.timing),
+       tables::timing_table(input.timing), tables::heartbeats_table(input.timing),
+       tables::paths_table(input.timing),
        tables::findings_table(input.plan.plan.files, input.findings),
        tables::not_judged_table(input.plan), tables::assumed_table(input.plan), about_table(input)},
       title ? title->value : std::string(), input.fingerprint);

@@ -48,13 +48,17 @@ std::string_view payload_type(model::TypeKind kind) {
   return {};
 }
 
+bool is_scaled(const model::Point& point) {
+  return point.factor != 1 || point.offset != 0;
+}
+
+// What the payload is: the vocabulary knows no factor, so that it is the raw value.
 std::string_view json_type(const model::Point& point) {
   using model::TypeKind;
-  const bool scaled = point.factor != 1 || point.offset != 0;
   if (point.type.kind == TypeKind::boolean) return "boolean";
   if (point.type.kind == TypeKind::text) return "string";
   const bool real = point.type.kind == TypeKind::f32 || point.type.kind == TypeKind::f64;
-  return real || scaled ? "number" : "integer";
+  return real ? "number" : "integer";
 }
 
 // What the plan does with one point.
@@ -117,13 +121,41 @@ Json form_of(const ExportInput& input, std::size_t slave, const model::Point& po
   return form;
 }
 
+// Of a scaled point: who knows only the standard's words sees raw values, and that they are. What
+// people read stands in words of ours.
+void add_raw_facts(Json& property, const model::Point& point) {
+  std::string words = fmt::format("raw value: {}raw x {}",
+                                  point.unit.empty() ? "" : point.unit + " = ", point.factor);
+  if (point.offset != 0) words += fmt::format(" + {}", point.offset);
+  property["description"] = point.note.empty() ? words : point.note + " (" + words + ")";
+  const bool real =
+      point.type.kind == model::TypeKind::f32 || point.type.kind == model::TypeKind::f64;
+  const auto raw = [&](double engineering) -> Json {
+    const double value = (engineering - point.offset) / point.factor;
+    return real ? Json(value) : Json(std::llround(value));
+  };
+  const auto& lower = point.factor < 0 ? point.max : point.min;
+  const auto& upper = point.factor < 0 ? point.min : point.max;
+  if (lower) property["minimum"] = raw(*lower);
+  if (upper) property["maximum"] = raw(*upper);
+  property["greymet:raw"] = true;
+  if (!point.note.empty()) property["greymet:note"] = point.note;
+  if (!point.unit.empty()) property["greymet:unit"] = point.unit;
+  if (point.min) property["greymet:minimum"] = *point.min;
+  if (point.max) property["greymet:maximum"] = *point.max;
+}
+
 Json property_of(const ExportInput& input, const PointUses& uses, std::size_t slave,
                  const model::Point& point, const std::string& base) {
   Json property{{"title", point.name}, {"type", json_type(point)}};
-  if (!point.note.empty()) property["description"] = point.note;
-  if (!point.unit.empty()) property["unit"] = point.unit;
-  if (point.min) property["minimum"] = *point.min;
-  if (point.max) property["maximum"] = *point.max;
+  if (is_scaled(point)) {
+    add_raw_facts(property, point);
+  } else {
+    if (!point.note.empty()) property["description"] = point.note;
+    if (!point.unit.empty()) property["unit"] = point.unit;
+    if (point.min) property["minimum"] = *point.min;
+    if (point.max) property["maximum"] = *point.max;
+  }
   property["readOnly"] = point.access == model::Access::read;
   property["writeOnly"] = point.access == model::Access::write;
   property["greymet:type"] = to_text(point.type);

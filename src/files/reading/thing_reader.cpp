@@ -190,17 +190,23 @@ class ThingReader {
     if (quantity != model::registers_of(*model::data_type_from(type))) {
       return fmt::format("quantity {} does not fit type {}", quantity, type);
     }
+    // of raw values our own words tell what people read
+    const bool raw = flag_at(property, "greymet:raw").value_or(false);
+    const auto ours = [&](const auto& read, const std::string& word, const char* standard) {
+      return raw ? read(property, ("greymet:" + word).c_str()) : read(property, standard);
+    };
     const bool read_only = flag_at(property, "readOnly").value_or(false);
     const bool write_only = flag_at(property, "writeOnly").value_or(false);
-    csv_.row(
-        {name, area, std::to_string(*href.address - from), type, number_at(property, "greymet:bit"),
-         model::is_multi_register(*model::data_type_from(type)) ? word_order_of(form) : "",
-         number_at(property, "greymet:factor"), number_at(property, "greymet:offset"),
-         text_at(property, "unit"), number_at(property, "minimum"), number_at(property, "maximum"),
-         area == "ir" || area == "di" || read_only ? "r"
-         : write_only                              ? "w"
-                                                   : "rw",
-         text_at(property, "description")});
+    csv_.row({name, area, std::to_string(*href.address - from), type,
+              number_at(property, "greymet:bit"),
+              model::is_multi_register(*model::data_type_from(type)) ? word_order_of(form) : "",
+              number_at(property, "greymet:factor"), number_at(property, "greymet:offset"),
+              ours(text_at, "unit", "unit"), ours(number_at, "minimum", "minimum"),
+              ours(number_at, "maximum", "maximum"),
+              area == "ir" || area == "di" || read_only ? "r"
+              : write_only                              ? "w"
+                                                        : "rw",
+              ours(text_at, "note", "description")});
     ++out_.points;
     if (!out_.endpoint && href.scheme == "modbus+tcp" && !href.host.empty()) {
       out_.endpoint = ImportedEndpoint{href.host, href.port, href.unit};

@@ -18,6 +18,10 @@ namespace greymet::tables {
 // One row a slave: how it is reached, and what to set on it.
 [[nodiscard]] Table slaves_table(const model::ResolvedPlan& plan);
 
+// One row a serial line that a controller is master of, a connection that it opens, or a way in
+// which it answers: what to set on the controller.
+[[nodiscard]] Table masters_table(const model::ResolvedPlan& plan);
+
 // One row a transaction, in list order, grouped by nothing.
 [[nodiscard]] Table transactions_table(const model::ResolvedPlan& plan);
 
