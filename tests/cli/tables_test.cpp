@@ -68,11 +68,11 @@ TEST_CASE("what to set on controllers: as masters, as clients, and where they an
     }
     throw std::runtime_error("no row " + role + " " + where);
   };
-  CHECK(cell("master", "north", "timeout_ms") == Cell(Duration(Ms(200))));
-  CHECK(cell("master", "north", "retries") == Cell(std::int64_t{1}));
-  CHECK(cell("master", "north", "controller") == Cell(std::string("kiln")));
+  CHECK(cell("master", "north (/dev/ttyUSB0)", "timeout_ms") == Cell(Duration(Ms(200))));
+  CHECK(cell("master", "north (/dev/ttyUSB0)", "retries") == Cell(std::int64_t{1}));
+  CHECK(cell("master", "north (/dev/ttyUSB0)", "controller") == Cell(std::string("kiln")));
   // a master has no unit; where a tool asks for one, it has to be free
-  CHECK(cell("master", "north", "unit") == Cell(std::string("none; 247 is free")));
+  CHECK(cell("master", "north (/dev/ttyUSB0)", "unit") == Cell(std::string("none; 247 is free")));
   CHECK(cell("client", "10.20.0.31:502", "timeout_ms") ==
         at(slaves_table(loaded.plan), "slave", "air", "timeout_ms"));
   CHECK(cell("client", "10.20.0.31:502", "who") == Cell(Words{"air"}));

@@ -89,7 +89,11 @@ std::map<std::string, std::string> sheets_of(std::string_view content) {
   std::map<std::string, std::string> targets;
   for (const pugi::xml_node each : relations.document_element().children()) {
     std::string target = each.attribute("Target").value();
-    target = target.starts_with('/') ? target.substr(1) : "xl/" + target;
+    if (target.starts_with('/')) {
+      target.erase(0, 1);
+    } else {
+      target.insert(0, "xl/");
+    }
     targets[each.attribute("Id").value()] = target;
   }
   for (const pugi::xml_node sheet : child(book.document_element(), "sheets").children()) {

@@ -85,46 +85,46 @@ class Sheet {
 
   // What is wired: MODBUS over Serial Line V1.02, chapter 3, whose clauses are named.
   void lines() {
-    HtmlTable table({"", "line", "look", "found", "signed"});
-    for (std::size_t l = 0; l < plan_.exchange.lines.size(); ++l) {
-      const model::ExchangeLine& line = plan_.exchange.lines[l];
-      std::string looks;
-      const auto add = [&looks](const std::string& text) {
-        looks += (looks.empty() ? "" : "<br>") + html(text);
-      };
-      if (line.medium == model::Medium::rs232) {
-        add("one device, 20 m of cable at most; what one sends is what the other receives, and "
-            "their grounds are joined (3.3.4)");
-      } else {
-        add("one trunk from device to device: 1000 m at most at 9600 baud, less where it is "
-            "faster; no stub longer than 20 m (3.4.2, 3.4.3)");
-        add("terminated at both ends of the trunk and nowhere else: 150 ohm, or what the cable "
-            "wants (3.4.5)");
-        add("polarized at one place, as the master's manual says: D1 by 450 to 650 ohm to 5 V, D0 "
-            "by as much to ground (3.4.6); idle, D1 is 0.2 V or more above D0");
-        add("D1 is called B or B' by the standard, A or + by others: where nobody answers, "
-            "exchange both wires at one device (3.3.2)");
-        add("the common wire goes to every device, and to earth at one point (3.4.4)");
-      }
-      add("lamps: sending blinks with each request, receiving only where somebody answers (3.7)");
-      table.row({std::string(tick),
-                 html(fmt::format("{}, {}", line.name, to_string(line.medium))) +
-                     switches_of(model::LineIndex(l)),
-                 looks, entry(), sign()});
+    std::set<bool> of_two_wires;  // and of RS-232
+    HtmlTable table(
+        {"", "line", "medium", "trunk and ends", "polarized", "wires", "common", "signed"});
+    for (const model::ExchangeLine& line : plan_.exchange.lines) {
+      const bool alone = line.medium == model::Medium::rs232;
+      of_two_wires.insert(!alone);
+      table.row({std::string(tick), html(line.name), html(to_string(line.medium)),
+                 alone ? "–" : entry(), alone ? "–" : entry(), entry(), entry(), sign()});
     }
-    body_ += table.text("the plan has no serial lines");
+    body_ += "<ul>";
+    const auto add = [this](const std::string& text) { body_ += "<li>" + html(text) + "</li>\n"; };
+    if (of_two_wires.contains(true)) {
+      add("One trunk from device to device: 1000 m at most at 9600 baud, less where it is faster; "
+          "no stub longer than 20 m (3.4.2, 3.4.3).");
+      add("Terminated at both ends of the trunk and nowhere else: 150 ohm, or what the cable wants "
+          "(3.4.5).");
+      add("Polarized at one place: D1 by 450 to 650 ohm to 5 V, D0 by as much to ground (3.4.6); "
+          "idle, D1 is 0.2 V or more above D0.");
+      add("D1 is called B or B' by the standard, A or + by others: where nobody answers, exchange "
+          "both wires at one device (3.3.2).");
+      add("The common wire goes to every device, and to earth at one point (3.4.4).");
+    }
+    if (of_two_wires.contains(false)) {
+      add("RS-232: one device, 20 m of cable at most; what one sends is what the other receives, "
+          "and their grounds are joined (3.3.4).");
+    }
+    if (!of_two_wires.empty()) {
+      add("Lamps: sending blinks with each request, receiving only where somebody answers (3.7).");
+    }
+    body_ += "</ul>\n" + table.text("the plan has no serial lines");
   }
 
-  // Units as the switches of slaves show them, the highest bit first.
-  [[nodiscard]] std::string switches_of(model::LineIndex line) const {
-    std::string text;
-    for (const model::ExchangeSlave& slave : plan_.exchange.slaves) {
-      if (!slave.line || *slave.line != line || !slave.unit || slave.unit->value < 1) continue;
-      const auto unit = static_cast<unsigned>(slave.unit->value);
-      text += fmt::format("<br>{}: {} = {:04b} {:04b}", html(slave.name), unit, unit >> 4U & 15U,
-                          unit & 15U);
-    }
-    return text.empty() ? text : "<br><span class=\"soft\">units as switches:" + text + "</span>";
+  // "12", and below it as switches show it, the highest bit first.
+  static std::string unit_html(const model::ExchangeSlave& slave) {
+    if (!slave.unit) return "–";
+    const auto unit = static_cast<unsigned>(slave.unit->value);
+    std::string number = std::to_string(unit);
+    if (!slave.line) return number;
+    return fmt::format("{}<br><span class=\"soft\">{:04b}&nbsp;{:04b}</span>", number,
+                       unit >> 4U & 15U, unit & 15U);
   }
 
   void settings() {
@@ -137,7 +137,7 @@ class Sheet {
       table.row({std::string(tick), html(slave.name),
                  line != nullptr ? "line " + html(line->name) + ", " + html(to_string(line->medium))
                                  : html(fmt::format("{}:{}", slave.host.value_or("-"), slave.port)),
-                 slave.unit ? std::to_string(slave.unit->value) : "–",
+                 unit_html(slave),
                  line == nullptr ? "TCP"
                  : line->mode    ? html(to_string(*line->mode))
                                  : "–",

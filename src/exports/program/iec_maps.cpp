@@ -19,13 +19,6 @@ constexpr std::array areas_in_order{Area::coil, Area::discrete_input, Area::inpu
 constexpr std::array<std::pair<IecBlockKind, const char*>, 3> kinds{
     {{IecBlockKind::read, "READ"}, {IecBlockKind::clear, "CLEAR"}, {IecBlockKind::write, "WRITE"}}};
 
-std::string in_capitals(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](char c) {
-    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
-  });
-  return text;
-}
-
 bool share_bits(const Point& a, const Point& b) {
   return a.address.area == b.address.area &&
          overlap(point_place(0, a).bits, point_place(0, b).bits);

@@ -134,6 +134,8 @@ class IecPrograms {
 [[nodiscard]] std::string iec_real(std::string_view type, double value);
 // "T#1500ms"
 [[nodiscard]] std::string iec_time(model::Duration duration);
+// ASCII letters in capitals: names of types, blocks and constants.
+[[nodiscard]] std::string in_capitals(std::string text);
 // An identifier that is no word of the language.
 [[nodiscard]] std::string iec_name(std::string_view name);
 

@@ -24,13 +24,6 @@ bool tells_news(const ExchangeTransaction& t) {
   return status_of(t, StatusKind::done) != nullptr || status_of(t, StatusKind::busy) != nullptr;
 }
 
-std::string in_capitals(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](char c) {
-    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
-  });
-  return text;
-}
-
 }  // namespace
 
 IecRequests::IecRequests(const model::ResolvedPlan& plan, model::ControllerIndex controller,

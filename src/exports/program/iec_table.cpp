@@ -15,7 +15,7 @@ namespace {
 constexpr std::size_t longest_in_table = 80;  // bytes of a text
 
 // One column with its meaning.
-struct Column {
+struct CellOfRow {
   std::string name;
   std::string type;
   std::string comment;
@@ -56,11 +56,11 @@ int number_of_order(const std::optional<model::WordOrder>& order) {
   return order ? static_cast<int>(*order) + 1 : 0;
 }
 
-class Columns {
+class RowMaker {
  public:
-  explicit Columns(const model::ResolvedPlan& plan) : plan_(plan) {}
+  explicit RowMaker(const model::ResolvedPlan& plan) : plan_(plan) {}
 
-  std::vector<Column> of(const ExchangeTransaction& t) {
+  std::vector<CellOfRow> of(const ExchangeTransaction& t) {
     columns_.clear();
     add_ends(t);
     add_blocks(t);
@@ -74,12 +74,12 @@ class Columns {
     columns_.push_back({std::move(name), std::move(type), std::move(comment), std::move(value)});
   }
   template <class Number>
-  void add_number(std::string name, std::string comment, Number value,
+  void add_number(const std::string& name, const std::string& comment, Number value,
                   const std::string& type = "UINT") {
-    add(std::move(name), type, std::move(comment), fmt::format("{}", value));
+    add(name, type, comment, fmt::format("{}", value));
   }
-  void add_time(std::string name, std::string comment, model::Duration value) {
-    add(std::move(name), "TIME", std::move(comment), iec_time(value));
+  void add_time(const std::string& name, const std::string& comment, model::Duration value) {
+    add(name, "TIME", comment, iec_time(value));
   }
   // A place in the controller's memory.
   void add_place(const std::string& name, const std::string& comment,
@@ -148,7 +148,7 @@ class Columns {
   }
 
   const model::ResolvedPlan& plan_;
-  std::vector<Column> columns_;
+  std::vector<CellOfRow> columns_;
 };
 
 }  // namespace
@@ -158,13 +158,13 @@ std::optional<TransactionTable> transaction_table(const model::ResolvedPlan& pla
   TransactionTable out;
   out.variable = iec_variable("transactions", "GM_TRANSACTION");
   out.type = {"GM_TRANSACTION", "what the plan says of a request", {}};
-  Columns columns(plan);
+  RowMaker columns(plan);
   for (const ExchangeTransaction& t : plan.exchange.transactions) {
     if (t.controller != controller) continue;
     IecRow row;
-    const std::vector<Column> cells = columns.of(t);
+    const std::vector<CellOfRow> cells = columns.of(t);
     row.reserve(cells.size());
-    for (const Column& cell : cells) {
+    for (const CellOfRow& cell : cells) {
       if (out.variable.rows.empty()) {
         out.type.members.push_back(iec_variable(cell.name, cell.type, cell.comment));
       }

@@ -111,6 +111,13 @@ std::string iec_time(model::Duration duration) {
   return "T#" + model::ms_digits(duration) + "ms";
 }
 
+std::string in_capitals(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(), [](char c) {
+    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
+  });
+  return text;
+}
+
 std::string iec_name(std::string_view name) {
   const std::string out = model::identifier(name);
   // of ours, and of words that editions to come may keep

@@ -65,9 +65,8 @@ std::string canonical_number(double value) {
 }
 
 std::string canonical_json(const nlohmann::json& json) {
-  using Json = nlohmann::json;
-  const auto text_of = [](const Json& value) {
-    return value.dump(-1, ' ', false, Json::error_handler_t::replace);
+  const auto text_of = [](const nlohmann::json& value) {
+    return value.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
   };
   std::string out;
   if (json.is_object()) {
@@ -77,7 +76,8 @@ std::string canonical_json(const nlohmann::json& json) {
     return "{" + out + "}";
   }
   if (json.is_array()) {
-    for (const Json& value : json) out += (out.empty() ? "" : ",") + canonical_json(value);
+    for (const nlohmann::json& value : json)
+      out += (out.empty() ? "" : ",") + canonical_json(value);
     return "[" + out + "]";
   }
   constexpr std::int64_t exact = std::int64_t{1} << 53;
