@@ -428,7 +428,7 @@ TEST_CASE("before values may be sent nothing is put into memory: no value, no co
     for (auto& [at, word] : machine.memory.words) word = static_cast<std::uint16_t>(++n * 40503U);
     const auto words = machine.memory.words;
     const auto bits = machine.memory.bits;
-    for (int ms = 10; ms < 5000; ms += 10) machine.scan(ms);
+    for (int ms = 100; ms < 5000; ms += 100) machine.scan(ms);
     for (const auto& [at, word] : words) {
       INFO(controller << " " << at);
       CHECK(machine.memory.words.at(at) == word);
@@ -439,7 +439,7 @@ TEST_CASE("before values may be sent nothing is put into memory: no value, no co
       CHECK(machine.get("requests[NO_" + each + "].may_send").number == 0);
     }
     machine.set("send_values", yes);
-    for (int ms = 5000; ms < 7000; ms += 10) machine.scan(ms);
+    for (int ms = 5000; ms < 7000; ms += 100) machine.scan(ms);
     CHECK(machine.memory.words != words);
   }
 }

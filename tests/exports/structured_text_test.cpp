@@ -527,8 +527,18 @@ TEST_CASE("no number reaches a device as another one, and what is infinite is li
 }
 
 TEST_CASE("a heartbeat keeps its mean period, whatever the scan") {
-  const test::Exported demo = test::exported_demo();
-  const std::string source = demo.program("loadout");
+  const test::Exported beating(test::load(R"([controller.loadout]
+scan = "8ms"
+[controller.loadout.memory]
+"%MW" = { kind = "word", first = 0, count = 20 }
+[controller.kiln]
+scan = "10ms"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 20 }
+[supervision]
+heartbeats = [ { name = "alive", from = "loadout", to = "kiln", bit = "%MW11.0", toggle = "500ms", watch = "2s", react = "3s" } ]
+)"));
+  const std::string source = beating.program("loadout");
   std::mt19937_64 random(3);
   for (const int scan : {7, 8, 13, 0}) {  // 0: 5 to 15 ms
     IecMachine machine(source);
@@ -547,4 +557,42 @@ TEST_CASE("a heartbeat keeps its mean period, whatever the scan") {
     CHECK(toggles >= 119);  // each half second
     CHECK(toggles <= 120);
   }
+}
+
+TEST_CASE("a real that its factor would make infinite is no number, and says so") {
+  const test::Exported exported(
+      test::load(R"([controller.plc]
+scan = "10ms"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[slave.gauge]
+host = "10.20.0.31"
+map = "gauge.csv"
+word_order = "ABCD"
+numbering = "from-0"
+[exchange]
+transactions = [
+  { name = "t", slave = "gauge", fc = 3, at = 0, count = 2, into = "%MW0", every = "1s", on_loss = "hold" },
+]
+)",
+                 {{"gauge.csv", "point,area,address,type,factor\nflow,hr,0,f32,1000\n"}}));
+  IecMachine machine(exported.program("plc"));
+  answer(machine, {"T"});
+  const auto read = [&](float value) {
+    std::uint32_t bits = 0;
+    std::memcpy(&bits, &value, sizeof bits);
+    machine.memory.words["%MW0"] = static_cast<std::uint16_t>(bits >> 16U);
+    machine.memory.words["%MW1"] = static_cast<std::uint16_t>(bits);
+    machine.scan(0);
+    return machine.get("gauge.flow").number;
+  };
+  const auto flagged = [&] { return machine.get("requests[NO_T].no_number").number != 0; };
+  CHECK(read(1.5F) == 1500);
+  CHECK_FALSE(flagged());
+  CHECK(read(3e38F) == 1500);  // 3e41 is beyond REAL: the last value stays
+  CHECK(flagged());
+  CHECK(read(-3.5e35F) == 1500);
+  CHECK(flagged());
+  CHECK(read(3.4e35F) < 3.5e38L);
+  CHECK_FALSE(flagged());
 }

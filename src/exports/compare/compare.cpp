@@ -3,12 +3,13 @@
 #include <algorithm>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 
 #include "files/json_text.h"
 #include "files/table_json.h"
 #include "model/utf8_text.h"
-#include "workbook_cells.h"
+#include "workbook_diff.h"
 
 namespace greymet::exports {
 
@@ -23,9 +24,12 @@ std::string fingerprint_in(std::string_view content) {
   std::string cells;
   if (content.starts_with("PK")) {
     // programs that save it again may drop its properties
-    const auto all = workbook_cells(content);
-    if (!all || !all->contains("about")) return {};
-    for (const auto& [at, value] : all->at("about")) cells += value + "\n";
+    const auto sheets = files::read_workbook(std::string(content));
+    if (!sheets) return {};
+    for (const files::Sheet& sheet : *sheets) {
+      if (sheet.name != "about") continue;
+      for (const auto& row : sheet.rows) cells += fmt::format("{}\n", fmt::join(row, " "));
+    }
     content = cells;
   }
   for (std::size_t at = content.find(mark); at != std::string_view::npos;
@@ -87,11 +91,12 @@ std::string first_difference(std::string_view expected, std::string_view found) 
 }
 
 // A workbook whose bytes differ.
-ComparedFile compared_cells(ComparedFile out, std::string_view expected, std::string_view found) {
-  const auto ours = workbook_cells(expected);
-  const auto theirs = workbook_cells(found);
+ComparedFile compared_cells(ComparedFile out, const std::string& expected,
+                            const std::string& found) {
+  const auto ours = files::read_workbook(expected);
+  const auto theirs = files::read_workbook(found);
   if (!ours || !theirs) {
-    out.detail = "is no workbook that can be read";
+    out.detail = (ours ? theirs : ours).error().message;
   } else if (const auto other = first_other_cell(*ours, *theirs)) {
     out.detail = *other;
   } else {

@@ -104,6 +104,16 @@ std::string raw_number(const ValueForm& form, const Carried& raw, const std::str
   return fmt::format("{}_TO_{}({})", holder, raw.type, bits);
 }
 
+// A number that its factor would make infinite is none, either. Empty where none can be.
+std::string overflow_condition(const ValueForm& form, const Carried& raw, const std::string& bits,
+                               const std::string& type) {
+  const double factor = std::abs(form.scale.factor);
+  if (!is_real(form.type.kind) || type != raw.type || factor <= 1) return {};
+  const double largest = type == "REAL" ? 3.4028234e38 : 1.7976931348623157e308;
+  return fmt::format(" AND (ABS(GM_{}({})) <= {})", raw.type, bits,
+                     iec_real(type, largest / factor));
+}
+
 }  // namespace
 
 std::string RawPlace::condition() const {
@@ -173,10 +183,11 @@ ValueText decoding(const std::string& name, const ValueForm& form, const RawPlac
     return out;
   }
   out.may_be_no_number = true;
-  out.statements +=
-      fmt::format("    IF {}({}) THEN\n      {} := {};\n    ELSE\n      {} := TRUE;\n    END_IF;\n",
-                  is_bcd(kind) ? std::string("GM_IS_BCD") : fmt::format("GM_IS_{}", raw.type), bits,
-                  name, value, no_number);
+  const std::string too_large = overflow_condition(form, raw, bits, type);
+  out.statements += fmt::format(
+      "    IF {}({}){} THEN\n      {} := {};\n    ELSE\n      {} := TRUE;\n    END_IF;\n",
+      is_bcd(kind) ? std::string("GM_IS_BCD") : fmt::format("GM_IS_{}", raw.type), bits, too_large,
+      name, value, no_number);
   return out;
 }
 
