@@ -361,6 +361,50 @@ TEST_CASE(
   CHECK(word(52) == 0x8009);
 }
 
+TEST_CASE("a word of bits that is sent leaves alone the heartbeat that beats in it") {
+  const test::Exported exported = exported_clean(R"([controller.plc]
+scan = "10ms"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[controller.peer]
+scan = "10ms"
+[controller.peer.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[slave.drive]
+host = "10.20.0.31"
+map = "drive.csv"
+numbering = "from-0"
+[exchange]
+transactions = [
+  { name = "cmd", controller = "plc", slave = "drive", fc = 16, at = 0, count = 2, from = "%MW5", every = "1s" },
+]
+[supervision]
+heartbeats = [ { name = "alive", from = "plc", to = "peer", bit = "%MW5.9", toggle = "500ms", watch = "2s", react = "3s" } ]
+)",
+                                                 {{"drive.csv",
+                                                   "point,area,address,type,access\ncontrol,hr,0,"
+                                                   "bits,rw\nspeed,hr,1,u16,rw\n"}});
+  IecMachine plc(exported.program("plc"));
+  plc.set("send_values", yes);
+  plc.set("drive_set.control", {"WORD", 0x0003, {}});
+  plc.set("drive_set.speed", {"UINT", 77, {}});
+  int beats = 0;
+  bool last = false;
+  for (int ms = 0; ms <= 3000; ms += 10) {
+    plc.scan(ms);
+    const unsigned word = plc.memory.words["%MW5"];
+    CHECK((word & 0xFDFFU) == 3);
+    const bool bit = (word & 0x0200U) != 0;
+    beats += bit != last ? 1 : 0;
+    last = bit;
+    CHECK(plc.memory.words["%MW6"] == 77);
+  }
+  CHECK(beats == 6);
+  plc.set("drive_set.control", {"WORD", 0xFFFF, {}});
+  plc.scan(3010);
+  CHECK(plc.memory.words["%MW5"] == (last ? 0xFFFF : 0xFDFF));
+}
+
 TEST_CASE(
     "what a request is known to have brought: new, good, valid, its age, and zero when lost") {
   const test::Exported exported = exported_clean(plc_without_addresses, maps_without_addresses);
