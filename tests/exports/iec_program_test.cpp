@@ -329,6 +329,7 @@ TEST_CASE(
   const std::string text = exported.program("plc");
   CHECK(text.find(" AT ") == std::string::npos);
   CHECK(text.find("which has no direct address") != std::string::npos);
+  CHECK(text.find("areas of memory in `transactions`: 1 D, 2 X *)") != std::string::npos);
   IecMachine plc(text);
   const auto word = [&](int at) {
     return static_cast<unsigned>(plc.get(fmt::format("mem_D[{}]", at)).number);

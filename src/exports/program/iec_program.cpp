@@ -307,6 +307,12 @@ class Programmer {
     out.notes.emplace_back(
         "the program runs once a scan; what it says and what it is told are global variables: a "
         "structure of values read, and one of values to write (_set), for each slave");
+    std::string areas;
+    std::size_t number = 0;
+    for (const model::MemoryArea& area : layout_.controller().memory) {
+      areas += fmt::format("{}{} {}", areas.empty() ? "" : ", ", ++number, area.name);
+    }
+    if (!areas.empty()) out.notes.push_back("areas of memory in `transactions`: " + areas);
     for (std::string& note : requests_.notes()) out.notes.push_back(std::move(note));
     if (memory_.has_located_bits()) {
       out.notes.emplace_back(
