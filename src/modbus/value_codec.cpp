@@ -241,4 +241,12 @@ std::optional<double> engineering_value(const RawValue& raw, const model::Point&
   return *number * point.factor + point.offset;
 }
 
+std::optional<std::int64_t> whole_number(const RawValue& raw) {
+  if (const auto* on = as<bool>(raw)) return *on ? 1 : 0;
+  if (const auto* i = as<std::int64_t>(raw)) return *i;
+  const auto* u = as<std::uint64_t>(raw);
+  if (u == nullptr || *u > static_cast<std::uint64_t>(INT64_MAX)) return std::nullopt;
+  return static_cast<std::int64_t>(*u);
+}
+
 }  // namespace greymet::modbus

@@ -101,6 +101,8 @@ Table transactions_table(const ResolvedPlan& plan) {
        {"read_at", "read at", Kind::whole, "protocol address of the first", 7},
        {"read_count", "read count", Kind::whole, "registers or bits that are read", 7},
        {"read_reference", "read reference", Kind::text, "the first in six digits", 3},
+       {"read_typed", "type for read", Kind::text,
+        "the first as the tool of its controller wants it typed", 3},
        {"into", "into", Kind::text, "memory that receives them", 7},
        {"read_swap", "swapped to", Kind::text,
         "word order that values have in memory, whatever it was before", 4},
@@ -108,6 +110,8 @@ Table transactions_table(const ResolvedPlan& plan) {
        {"write_at", "write at", Kind::whole, "protocol address of the first", 7},
        {"write_count", "write count", Kind::whole, "registers or bits that are written", 7},
        {"write_reference", "write reference", Kind::text, "the first in six digits", 3},
+       {"write_typed", "type for write", Kind::text,
+        "the first as the tool of its controller wants it typed", 3},
        {"from", "from", Kind::text, "memory that is sent", 7},
        {"write_swap", "sent in order", Kind::text, "word order in which values are sent", 4},
        {"when", "when", Kind::text, "what makes it run", 8},
@@ -125,11 +129,14 @@ Table transactions_table(const ResolvedPlan& plan) {
        {"packing", "packing", Kind::text, "how bits lie in words, the lowest first", 2},
        {"status", "status", Kind::words, "memory where it tells how it went", 2},
        {"park_after", "parked after", Kind::whole, "requests without a reply", 1},
-       {"park_retry_ms", "parked for", Kind::duration, "until it is asked again", 1}},
+       {"park_retry_ms", "parked for", Kind::duration, "until it is asked again", 1},
+       {"period_typed", "type for period", Kind::text, "its period in steps of that tool", 2},
+       {"timeout_typed", "type for timeout", Kind::text, "its timeout in steps of that tool", 2}},
       {}};
   const model::TagCoverage coverage(plan);
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
     const model::Endpoint& to = t.endpoint;
+    const model::Controller& controller = plan.plan.controllers[t.controller];
     std::vector<Cell> row{whole(out.rows.size() + 1),
                           text(t.name),
                           text(plan.exchange.controllers[t.controller].name),
@@ -144,7 +151,7 @@ Table transactions_table(const ResolvedPlan& plan) {
       const auto& block = reads ? t.read : t.write;
       const auto& memory = reads ? t.into : t.from;
       if (!block) {
-        row.insert(row.end(), 6, Cell());
+        row.insert(row.end(), 7, Cell());
         continue;
       }
       const model::Address address{block->area, {static_cast<std::uint16_t>(block->offset)}};
@@ -152,6 +159,7 @@ Table transactions_table(const ResolvedPlan& plan) {
       row.push_back(whole(block->offset));
       row.push_back(whole(block->quantity));
       row.push_back(text(reference6(address)));
+      row.push_back(text(to_type(controller, address)));
       row.push_back(memory_cell(plan, t.controller, memory));
       row.push_back(named(reads ? t.read_swap : t.write_swap));
       if (!memory) continue;
@@ -186,6 +194,8 @@ Table transactions_table(const ResolvedPlan& plan) {
     row.emplace_back(std::move(status));
     row.push_back(to.park ? whole(static_cast<std::uint64_t>(to.park->after)) : Cell());
     row.push_back(to.park ? Cell(to.park->retry) : Cell());
+    row.push_back(cyclic ? text(to_type(controller, t.trigger.period)) : Cell());
+    row.push_back(to.broadcast ? Cell() : text(to_type(controller, to.timeout)));
     out.add(std::move(row));
   }
   return out;
@@ -208,12 +218,14 @@ Table points_table(const ResolvedPlan& plan, const model::PointList& list,
        {"function", "fc", Kind::whole, "function code of that transaction", 3},
        {"area", "area", Kind::text, "area of the slave", 7},
        {"offset", "offset", Kind::whole, "protocol address in it", 7},
+       {"typed", "type this", Kind::text, "the address as the controller's tool wants it typed", 3},
        {"type", "type", Kind::text, "type at the other end", 7},
        {"word_order", "word order", Kind::text, "order of the words of a long value there", 4},
        {"swap", "swapped to", Kind::text, "order that the transaction gives it on its way", 4},
        {"factor", "factor", Kind::number, "value = raw * factor + offset", 4},
        {"offset_value", "plus", Kind::number, "offset of that sum", 4},
        {"unit", "unit", Kind::text, "unit of the value", 6},
+       {"names", "names", Kind::text, "what its values mean", 3},
        {"every_ms", "every", Kind::duration, "period of a cyclic transaction", 4},
        {"age_bound_ms", "age at most", Kind::duration, "how old it can be there at the most", 7},
        {"used_by", "also used by", Kind::words, "who else uses that memory", 3}},
@@ -250,12 +262,17 @@ Table points_table(const ResolvedPlan& plan, const model::PointList& list,
              std::move(function),
              p.area ? text(short_name(*p.area)) : Cell(),
              p.offset ? whole(*p.offset) : Cell(),
+             p.area && p.offset
+                 ? text(to_type(plan.plan.controllers[p.controller],
+                                model::Address{*p.area, {static_cast<std::uint16_t>(*p.offset)}}))
+                 : Cell(),
              text(p.area ? to_text(p.type.type) : to_text(p.type)),
              is_long ? named(p.order) : Cell(),
              is_long ? named(p.swap) : Cell(),
              maybe(p.factor),
              maybe(p.offset_value),
              p.unit,
+             text(p.names),
              std::move(every),
              maybe(ages[i]),
              Words(p.used_by)});

@@ -74,3 +74,20 @@ TEST_CASE("`value` says which registers it means, and only of what is written") 
           R"({ name = "out", slave = "gauge", fc = 6, at = 11, from = "%MW0", every = "1s", value = { speed = 3 } })")
           .size() == 1);  // it is not in the block
 }
+
+TEST_CASE("D11: a state that the map does not name is a warning") {
+  const auto said = [](const std::string& names, const std::string& value) {
+    return findings_of_rule(
+        "D11",
+        test::with_rows(
+            {R"({ name = "out", slave = "gauge", fc = 6, at = 11, from = "%MW0", every = "1s", value = )" +
+             value + " }"}),
+        {{"gauge.csv", "point,area,address,type,names\nmode,hr,11,u16," + names + "\n"}});
+  };
+  CHECK(said("0=off; 2=auto", "2").empty());
+  CHECK(said("", "3").empty());
+  CHECK(said("0=off; 2=auto", "3") ==
+        std::vector<std::string>{
+            "warning transaction out: value = 3 for 'mode': the map has no name for it; it names "
+            "0=off; 2=auto | write one of those, or complete the column `names`"});
+}

@@ -107,6 +107,28 @@ TEST_CASE("S04: ports, gateways and masters") {
             "controller = \"kiln\", or move the slave to another line"});
 }
 
+TEST_CASE("S10: cables that are longer than their rate reaches") {
+  const auto with = [](const std::string& keys, const std::string& baud = "19200") {
+    return findings_of_rule("S10",
+                            replaced(one(good), "baud = 19200", "baud = " + baud + "\n" + keys));
+  };
+  CHECK(with("").empty());
+  CHECK(with("length_m = 1000\nstub_m = 20").empty());
+  CHECK(with("length_m = 1001") ==
+        Words{"warning line north: 1001 m of cable; at 19200 baud RS-485 is sure to work over 1000 "
+              "m | write a lower baud rate, or split the line by a repeater or gateway"});
+  // 10^8 / 115200 = 868.05
+  CHECK(with("length_m = 868", "115200").empty());
+  CHECK(with("length_m = 869", "115200").size() == 1);
+  CHECK(with("stub_m = 20.5") ==
+        Words{"warning line north: a branch of 20.5 m; none may be longer than 20 m | lead the "
+              "trunk from device to device"});
+  CHECK(with("medium = \"rs232\"\nlength_m = 20\nstub_m = 30").empty());
+  CHECK(with("medium = \"rs232\"\nlength_m = 21") ==
+        Words{"warning line north: 21 m of cable; at 19200 baud RS-232 is sure to work over 20 m | "
+              "use RS-485, or put the master nearer"});
+}
+
 TEST_CASE("S05 to S09: formats, media, loads, rates, broadcasts") {
   CHECK(findings_of_rule("S05", replaced(one(good), "8E1", "7E1")) ==
         Words{"error line north: \"7E1\" has 7 data bits; RTU sends bytes of 8 | write format = "

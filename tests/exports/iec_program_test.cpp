@@ -495,6 +495,21 @@ TEST_CASE(
   CHECK(plc.get("requests[NO_CMD].may_send").number == 1);
 }
 
+TEST_CASE("a slave is good where none of its requests is without a good reply") {
+  const test::Exported exported = exported_clean(plc_without_addresses, maps_without_addresses);
+  IecMachine plc(exported.program("plc"));
+  const auto good = [&] { return plc.get("gauge_good").number != 0; };
+  plc.scan(0);
+  CHECK_FALSE(good());       // nothing has come yet
+  plc.set("mem_X[1]", yes);  // done
+  plc.scan(10);
+  CHECK(good());  // the command's gate is closed: nobody waits for it
+  plc.set("mem_X[1]", no);
+  plc.set("mem_X[0]", yes);  // failed
+  plc.scan(20);
+  CHECK_FALSE(good());
+}
+
 TEST_CASE("before values may be sent nothing is put into memory: no value, no copy, no heartbeat") {
   const test::Exported demo = test::exported_demo();
   for (const std::string controller : {"kiln", "loadout"}) {

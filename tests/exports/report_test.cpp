@@ -269,3 +269,19 @@ TEST_CASE("no slave of the demo that falls silent is noticed later than the shee
     }
   }
 }
+
+TEST_CASE("the sheet says what to type where a controller's tool has a way of its own") {
+  const auto sheet_with = [](const std::string& keys) {
+    const std::string row =
+        R"({ name = "in", slave = "gauge", fc = 3, at = 10, count = 2, into = "%MW0", every = "250ms", on_loss = "hold" })";
+    return Pages(test::load(test::replaced(test::with_rows({row}), "[controller.kiln]\n",
+                                           "[controller.kiln]\n" + keys),
+                            test::base_files()))
+        .make()
+        .second;
+  };
+  CHECK(sheet_with("").find("type this") == std::string::npos);
+  const std::string typed = sheet_with("tool_counts = \"reference\"\ntool_times = \"10ms\"\n");
+  CHECK(typed.find("<th>type this</th>") != std::string::npos);
+  CHECK(typed.find("<td>40011, 2 of them, every 25</td>") != std::string::npos);
+}

@@ -157,3 +157,22 @@ TEST_CASE("a header that is none is said once for each column") {
   CHECK(map_of("point,area,area,address,type\nx,hr,hr,1,u16\n").substr(0, 38) ==
         "P07 1:12 column 'area' appears twice |");
 }
+
+TEST_CASE("names of values stand in a column of a map, and a bad one says what is wrong") {
+  const auto said = [](const std::string& type, const std::string& names) {
+    model::Findings findings;
+    const auto map =
+        read_map("point,area,address,type,names\nmode,hr,1," + type + "," + names + "\n", "m.csv",
+                 0, model::Numbering::from_0, {}, findings);
+    if (findings.empty()) return names_text(map.points().at(0).names);
+    return findings.front().message + " | " + findings.front().remedy;
+  };
+  CHECK(said("u16", "0=off; 7=auto") == "0=off; 7=auto");
+  CHECK(said("u16", "\"0: off, 7: auto\"") == "0=off; 7=auto");
+  CHECK(said("bits", "15=watchdog") == "15=watchdog");
+  CHECK(said("u16", "off") ==
+        "row 1: names 'off' is not valid | write 0=off; 1=on, each number once ('off' is no number "
+        "with its name)");
+  CHECK(said("bits", "16=x").ends_with("(16 is no bit of bits)"));
+  CHECK(said("f32", "0=off").ends_with("| write none for f32: whole numbers and bits have them"));
+}

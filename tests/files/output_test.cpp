@@ -114,12 +114,12 @@ TEST_CASE("exchange.csv is RFC 4180, one row a transaction") {
   const std::string csv = files::exchange_csv(plan().plan);
   const std::string print = files::fingerprint_of(plan().plan);
   CHECK(csv.substr(0, 40) == "order,name,controller,slave,unit,line,ho");
-  CHECK(csv.find("\r\n1,a,kiln,gauge,12,north,,,3,hr,0,8,400001,%MW0..%MW7,,,,,,,,cyclic,1000,0,,,,"
-                 "hold,500,1,,,,failed %MX3,,," +
+  CHECK(csv.find("\r\n1,a,kiln,gauge,12,north,,,3,hr,0,8,400001,,%MW0..%MW7,,,,,,,,,cyclic,1000,0,,"
+                 ",,hold,500,1,,,,failed %MX3,,,,," +
                  print + "\r\n") != std::string::npos);
   CHECK(csv.find("\r\n2,\"b, "
-                 "\"\"quoted\"\"\",kiln,gauge,12,north,,,16,,,,,,,hr,10,4,400011,%MW20..%MW23,,"
-                 "change,,,2000,,,,500,1,,,,,,," +
+                 "\"\"quoted\"\"\",kiln,gauge,12,north,,,16,,,,,,,,hr,10,4,400011,,%MW20..%MW23,,"
+                 "change,,,2000,,,,500,1,,,,,,,,," +
                  print + "\r\n") != std::string::npos);
 }
 

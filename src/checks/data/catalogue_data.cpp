@@ -118,7 +118,7 @@ limit,hr,10,u16,rw,
         RuleCode::D11, Severity::error, "a value that is always sent, and is none or does not stay",
         "What `value` says is a constant of the program: it has to be a value of its point's type, "
         "within the range that the map states, and nothing else may put another one into the "
-        "memory that is sent.",
+        "memory that is sent. A value for which the map's column `names` has no name is a warning.",
         R"(point,area,address,type,min,max
 speed,hr,10,u16,0,50
 

@@ -28,13 +28,30 @@ class ConstantRules {
       const auto raw = modbus::constant_raw(constant);
       if (!raw) {
         report_at(t, constant, raw.error(), "correct it");
-      } else if (memory_of(plan_, t, constant)) {
-        check_place(t, constant);
+        continue;
       }
+      check_name(t, constant, *raw);
+      if (memory_of(plan_, t, constant)) check_place(t, constant);
     }
   }
 
  private:
+  // A state that the device does not know is refused by it, or worse, taken for another.
+  void check_name(const ExchangeTransaction& t, const SentConstant& constant,
+                  const modbus::RawValue& raw) {
+    const model::RegisterMap* map = plan_.map_of(t.target);
+    const model::Point* point =
+        map == nullptr || constant.point.empty() ? nullptr : map->find(constant.point);
+    const auto whole = modbus::whole_number(raw);
+    if (point == nullptr || point->names.empty() || !whole) return;
+    if (point->type.kind == model::TypeKind::bits) return;
+    if (!name_of_value(*point, *whole).empty()) return;
+    report_at(t, constant,
+              fmt::format("the map has no name for it; it names {}", names_text(point->names)),
+              "write one of those, or complete the column `names`");
+    out_.back().severity = model::Severity::warning;
+  }
+
   void report_at(const ExchangeTransaction& t, const SentConstant& constant,
                  const std::string& message, std::string remedy) {
     report(out_, model::RuleCode::D11, model::Severity::error, constant.place,

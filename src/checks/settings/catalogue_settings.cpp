@@ -85,6 +85,18 @@ unit = 0
 unit = 0
 { name = "all", slave = "pump", fc = 6, at = 0, from = "%MW0", every = "1s" })",
               "Read each slave by its own unit.", "V1.02 2.1", check_settings, Needs::plan},
+    RuleEntry{
+        RuleCode::S10, Severity::warning, "cable too long",
+        "Where `length_m` and `stub_m` are stated: a trunk of RS-485 reaches 1000 m up to "
+        "9600 baud, and is taken to reach as far as length times rate stays below 10^8 above; "
+        "a branch reaches 20 m; RS-232 reaches 20 m.",
+        R"([line.north]
+length_m = 1400)",
+        R"([line.north]
+length_m = 800
+stub_m = 3)",
+        "A lower rate, a repeater, or a trunk that goes from device to device.", "V1.02 3.4.2, 3.5",
+        check_settings, Needs::plan},
 };
 
 }  // namespace

@@ -150,6 +150,34 @@ void check_units(const Line& line, const std::vector<Station>& stations, Finding
   }
 }
 
+// S10: V1.02 3.4.2 and 3.5 for 9600 baud and below; above, length in metres times rate stays below
+// 10^8, the usual measure of balanced lines.
+void check_cable(const Line& line, model::Medium medium, Findings& out) {
+  constexpr double longest = 1000;
+  constexpr double longest_rs232 = 20;
+  constexpr double metre_baud = 1e8;
+  constexpr double longest_stub = 20;
+  const bool balanced = medium != model::Medium::rs232;
+  if (line.length_m) {
+    const double baud =
+        line.settings.baud ? static_cast<double>(line.settings.baud->value) : 9600.0;
+    const double most =
+        balanced ? std::min(longest, metre_baud / std::max(baud, 1.0)) : longest_rs232;
+    if (line.length_m->value > most) {
+      report(out, RuleCode::S10, Severity::warning, line.length_m->place, subject_of(line),
+             fmt::format("{:g} m of cable; at {:g} baud {} is sure to work over {:.0f} m",
+                         line.length_m->value, baud, balanced ? "RS-485" : "RS-232", most),
+             balanced ? "write a lower baud rate, or split the line by a repeater or gateway"
+                      : "use RS-485, or put the master nearer");
+    }
+  }
+  if (line.stub_m && balanced && line.stub_m->value > longest_stub) {
+    report(out, RuleCode::S10, Severity::warning, line.stub_m->place, subject_of(line),
+           fmt::format("a branch of {:g} m; none may be longer than 20 m", line.stub_m->value),
+           "lead the trunk from device to device");
+  }
+}
+
 void check_line(const Line& line, model::Medium medium, const std::vector<Station>& stations,
                 Findings& out) {
   const model::Subject subject = subject_of(line);
@@ -191,6 +219,7 @@ void check_line(const Line& line, model::Medium medium, const std::vector<Statio
            fmt::format("{:g} unit loads with the master's own; a driver is sure to move 32", loads),
            "split the line, add a repeater, or state unit_load where a slave has less than 1");
   }
+  check_cable(line, medium, out);
   if (settings.baud && std::find(usual_rates.begin(), usual_rates.end(), settings.baud->value) ==
                            usual_rates.end()) {
     const std::int64_t baud = settings.baud->value;

@@ -80,10 +80,12 @@ std::string failure_text(const RequestRecord& record) {
                      record.tries == 1 ? "y" : "ies");
 }
 
-// "burner.setpoint = 17.4 °C"
+// "burner.setpoint = 17.4 °C", "fan1.state = 2 running"
 std::string value_line(const HandValue& value, const std::vector<std::uint16_t>& words) {
-  return fmt::format("{} = {}{}{}", shown(value.where), shown(internal::value_text(value, words)),
-                     value.unit.empty() ? "" : " ", shown(value.unit));
+  const std::string name = internal::value_name(value, words);
+  return fmt::format("{} = {}{}{}{}{}", shown(value.where),
+                     shown(internal::value_text(value, words)), value.unit.empty() ? "" : " ",
+                     shown(value.unit), name.empty() ? "" : " ", shown(name));
 }
 
 class ByHand {

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "engine/expected_values.h"
 #include "engine/point_values.h"
 #include "modbus/value_readings.h"
 #include "model/duration_text.h"
@@ -269,6 +270,13 @@ std::string value_text(const HandValue& value, const std::vector<std::uint16_t>&
     return modbus::to_text(*raw, value.form.type);
   }
   return modbus::engineering_digits(*raw, value.form.type, value.form.factor, value.form.offset);
+}
+
+std::string value_name(const HandValue& value, const std::vector<std::uint16_t>& words) {
+  if (value.point == nullptr || value.form.type != value.point->type) return {};
+  const auto found =
+      engine::value_in(words, *value.point, value.order.value_or(model::WordOrder::abcd));
+  return found ? found->name : std::string();
 }
 
 std::vector<std::string> readings_of(const HandValue& value,

@@ -46,6 +46,10 @@ struct HandValue {
 [[nodiscard]] std::string value_text(const HandValue& value,
                                      const std::vector<std::uint16_t>& words);
 
+// What the map calls it; empty where it has no name.
+[[nodiscard]] std::string value_name(const HandValue& value,
+                                     const std::vector<std::uint16_t>& words);
+
 // Transactions of the plan that write some of it: "burner-set of kiln writes it every 1s".
 [[nodiscard]] std::vector<std::string> other_writers(const model::ResolvedPlan& plan,
                                                      const HandValue& value);

@@ -68,7 +68,7 @@ std::vector<CarriedValue> carried_values(const model::ResolvedPlan& plan,
       value.name = point->name;
       value.unit = point->unit;
       value.first = first;
-      value.text = found ? found->text : "-";
+      value.text = found ? found->named_text() : "-";
       if (found) value.number = found->number;
       if (!model::is_bit_area(block->area)) value.raw = hex_of(own);
       out.push_back(std::move(value));

@@ -15,7 +15,7 @@ namespace greymet::cli {
 // A point, or a word that no point covers, of what a transaction brought or sent last.
 struct CarriedValue {
   std::string name;  // of the point; "hr:12" of a word
-  std::string text;  // in engineering units; of a word its number
+  std::string text;  // in engineering units, with its name; of a word its number
   std::string unit;
   std::string raw;        // hexadecimal words; of a word also signed, and as text
   std::size_t first = 0;  // word or bit of the block

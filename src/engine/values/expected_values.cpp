@@ -32,6 +32,7 @@ FoundValue plain_value(const ControllerMemory& memory, const Expectation& e) {
 
 FoundValue found_value(const modbus::RawValue& raw, const model::Point& point) {
   FoundValue out;
+  if (const auto whole = modbus::whole_number(raw)) out.name = name_of_value(point, *whole);
   out.is_real = is_real_type(point.type.kind);
   if (const auto* truth = std::get_if<bool>(&raw)) {
     out.number = *truth ? 1.0 : 0.0;

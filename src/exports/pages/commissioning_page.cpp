@@ -230,8 +230,28 @@ class Sheet {
     return layout.name_of(memory->area, memory->number + index);
   }
 
+  // "40005, 6 of them, every 15": as the tool of the controller wants it.
+  [[nodiscard]] std::string typed_text(const model::ExchangeTransaction& t,
+                                       const model::DeviceBlock& block) const {
+    const model::Controller& controller = plan_.plan.controllers[t.controller];
+    const model::Address address{block.area, {static_cast<std::uint16_t>(block.offset)}};
+    std::string text = to_type(controller, address);
+    if (!text.empty()) text += fmt::format(", {} of them", block.quantity);
+    const bool cyclic = t.trigger.kind == model::TriggerKind::cyclic;
+    const std::string every = cyclic ? to_type(controller, t.trigger.period) : std::string();
+    if (!every.empty()) text += fmt::format("{}every {}", text.empty() ? "" : ", ", every);
+    return text.empty() ? "–" : text;
+  }
+
   void blocks() {
-    HtmlTable table({"", "transaction", "change here", "see it here", "first", "last", "signed"});
+    // one column more where a controller's tool has a way of its own
+    const auto& controllers = plan_.plan.controllers;
+    const bool typed = std::any_of(controllers.begin(), controllers.end(),
+                                   [](const auto& c) { return c.tool_counts || c.tool_times; });
+    std::vector<std::string> headings{"", "transaction", "change here", "see it here"};
+    if (typed) headings.emplace_back("type this");
+    headings.insert(headings.end(), {"first", "last", "signed"});
+    HtmlTable table(headings);
     for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
       for (const bool reads : {true, false}) {
         const auto& block = reads ? t.read : t.write;
@@ -248,18 +268,21 @@ class Sheet {
             fmt::format("{} {}{}", slave, at_slave(0), last > 0 ? " … " + at_slave(last) : "");
         const std::string own = fmt::format("{} {}{}", controller, at_controller(0),
                                             last > 0 ? " … " + at_controller(last) : "");
-        table.row({std::string(tick), html(t.name), html(reads ? device : own),
-                   html(reads ? own : device), entry(), last > 0 ? entry() : "–", sign()});
+        std::vector<std::string> cells{std::string(tick), html(t.name), html(reads ? device : own),
+                                       html(reads ? own : device)};
+        if (typed) cells.push_back(html(typed_text(t, *block)));
+        cells.insert(cells.end(), {entry(), last > 0 ? entry() : "–", sign()});
+        table.row(cells);
       }
     }
     body_ += table.text("there are no transactions");
   }
 
-  // Of every block that is read the first values that have a unit; else its first.
+  // Of every block that is read the first values that have a unit or names; else its first.
   void displays() {
     constexpr std::size_t of_each = 2;
-    HtmlTable table({"", "device", "value", "unit", "in the controller", "tag", "display shows",
-                     "program shows", "signed"});
+    HtmlTable table({"", "device", "value", "unit or names", "in the controller", "tag",
+                     "display shows", "program shows", "signed"});
     std::set<std::string> done;
     std::vector<std::vector<const model::PointRow*>> brought(plan_.transactions.size());
     for (const model::PointRow& row : exchange_.points.rows) {
@@ -267,13 +290,13 @@ class Sheet {
     }
     for (std::vector<const model::PointRow*>& rows : brought) {
       std::stable_partition(rows.begin(), rows.end(),
-                            [](const auto* r) { return !r->unit.empty(); });
+                            [](const auto* r) { return !r->unit.empty() || !r->names.empty(); });
       for (std::size_t k = 0; k < std::min(of_each, rows.size()); ++k) {
         const model::PointRow& row = *rows[k];
         if (!done.insert(row.where).second) continue;
         const std::string& slave = plan_.plan.slaves[row.end.owner].name;
         table.row({std::string(tick), html(slave), html(row.where.substr(slave.size() + 1)),
-                   html(row.unit),
+                   html(row.unit.empty() ? row.names : row.unit),
                    html(fmt::format("{} {}", plan_.plan.controllers[row.controller].name,
                                     plan_.layouts[row.controller].name_of(row.memory))),
                    row.tag ? html(plan_.declared(plan_.tags[*row.tag]).name) : "–", entry(),

@@ -40,6 +40,9 @@ std::string words_about(const Point& point) {
                         point.min ? fmt::format("{}", *point.min) : "any",
                         point.max ? fmt::format("{}", *point.max) : "any");
   }
+  if (!point.names.empty()) {
+    text += fmt::format("{}{}", text.empty() ? "" : ", ", names_text(point.names));
+  }
   return text;
 }
 

@@ -77,7 +77,7 @@ class Programmer {
     for (const auto& h : plan_.exchange.heartbeats) beats += heartbeat_text(h);
     const std::string sending = sending_text();
     std::string body = requests_.text(sends_anything_);
-    body += reading + beats + sending;
+    body += health_text() + reading + beats + sending;
     add_notes(out);
     finish(out, std::move(body));
     return out;
@@ -259,6 +259,30 @@ class Programmer {
       text += "    " + iec_comment("fetched by other controllers") + "\n" + others->sending;
     }
     return text.empty() ? text : "  IF send_values THEN\n" + text + "  END_IF;\n";
+  }
+
+  // A bit for each slave: none of its requests that may be sent is without a good reply.
+  std::string health_text() {
+    std::map<std::size_t, std::string> conditions;  // by slave
+    for (const ExchangeTransaction& t : plan_.exchange.transactions) {
+      if (t.controller != controller_ || t.target.is_peer || t.endpoint.broadcast) continue;
+      const bool cyclic = t.trigger.kind == model::TriggerKind::cyclic;
+      if (!cyclic && !IecRequests::tells_failure(t)) continue;
+      const std::string request = requests_.name_of(t);
+      conditions[t.target.index] +=
+          fmt::format("{}\n    {}", conditions[t.target.index].empty() ? "" : " AND",
+                      cyclic ? fmt::format("({0}.good OR NOT {0}.may_send)", request)
+                             : fmt::format("NOT {}.failed", request));
+    }
+    std::string text;
+    for (const auto& [slave, condition] : conditions) {
+      const std::string& slave_name = plan_.plan.slaves[slave].name;
+      const std::string name = names_.take(iec_name(slave_name + "_good"));
+      globals_.push_back(
+          iec_variable(name, "BOOL", "no request to " + slave_name + " is without a good reply"));
+      text += fmt::format("  {} :={};\n", name, condition);
+    }
+    return text.empty() ? text : "  " + iec_comment("slaves, as a whole") + "\n" + text;
   }
 
   std::string heartbeat_text(const model::ExchangeHeartbeat& h) {

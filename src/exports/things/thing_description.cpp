@@ -160,6 +160,7 @@ Json property_of(const ExportInput& input, const PointUses& uses, std::size_t sl
   property["writeOnly"] = point.access == model::Access::write;
   property["greymet:type"] = to_text(point.type);
   if (point.bit) property["greymet:bit"] = *point.bit;
+  if (!point.names.empty()) property["greymet:names"] = names_text(point.names);
   property["greymet:factor"] = point.factor;
   property["greymet:offset"] = point.offset;
   const PointUse use =

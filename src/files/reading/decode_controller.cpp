@@ -139,6 +139,14 @@ model::Controller decode_controller(const std::string& name, const Value& table,
   controller.model_file = in.text("model");
   controller.word_order = internal::read_word_order(in);
   controller.tags_file = in.text("tags");
+  static constexpr std::array<std::pair<std::string_view, model::ToolCounts>, 5> counts{
+      {{"from-0", model::ToolCounts::from_0},
+       {"from-1", model::ToolCounts::from_1},
+       {"reference", model::ToolCounts::reference},
+       {"reference-6", model::ToolCounts::reference6},
+       {"hex", model::ToolCounts::hex}}};
+  controller.tool_counts = in.choice<model::ToolCounts>("tool_counts", counts);
+  controller.tool_times = in.duration("tool_times", Duration(1000));
   if (const Value* memory = in.table("memory")) {
     for (const Entry& entry : memory->entries) {
       if (entry.value.kind == ValueKind::refused) continue;

@@ -108,6 +108,8 @@ model::Line decode_line(const std::string& name, const Value& table, Findings& f
   }
   line.order = in.choice<model::Order>("order", orders);
   line.park = read_park(in);
+  line.length_m = in.number("length_m", 0, 100'000);
+  line.stub_m = in.number("stub_m", 0, 100'000);
   in.finish();
   line.refused = in.refused();
   return line;

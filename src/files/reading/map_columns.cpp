@@ -5,13 +5,13 @@
 namespace greymet::files::internal {
 namespace {
 
-constexpr std::array<std::string_view, 15> column_names{
+constexpr std::array<std::string_view, 16> column_names{
     "point",    "area", "address", "type", "bit",    "word_order", "factor", "offset",
-    "decimals", "unit", "min",     "max",  "access", "note",       "wears"};
+    "decimals", "unit", "min",     "max",  "access", "note",       "wears",  "names"};
 constexpr std::array<std::string_view, 4> needed_columns{"point", "area", "address", "type"};
 
 // What other tables call our columns; by their bare words. A lost note or name harms nobody.
-constexpr std::array<Synonym, 51> synonyms{{{"tag", "point"},
+constexpr std::array<Synonym, 57> synonyms{{{"tag", "point"},
                                             {"signal", "point"},
                                             {"pointname", "point"},
                                             {"name", "point"},
@@ -61,7 +61,13 @@ constexpr std::array<Synonym, 51> synonyms{{{"tag", "point"},
                                             {"highest", "max"},
                                             {"rangehigh", "max"},
                                             {"rw", "access"},
-                                            {"readwrite", "access"}}};
+                                            {"readwrite", "access"},
+                                            {"enumeration", "names"},
+                                            {"enum", "names"},
+                                            {"values", "names"},
+                                            {"valuenames", "names"},
+                                            {"states", "names"},
+                                            {"options", "names"}}};
 
 constexpr TableColumns all_columns{
     column_names, needed_columns, synonyms,

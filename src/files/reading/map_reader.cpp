@@ -95,6 +95,7 @@ class MapReader {
     point.note = in_.text("note");
     read_access(point);
     read_wears(point);
+    read_names(point);
     using model::PointCell;
     for (const auto& [which, column] :
          {std::pair{PointCell::address, "address"}, std::pair{PointCell::type, "type"},
@@ -243,6 +244,34 @@ class MapReader {
     } else if (!model::equal_in_any_case(c->text, "no")) {
       in_.bad(*c, "wears", "yes or no");
     }
+  }
+
+  void read_names(Point& point) {
+    using model::TypeKind;
+    const Cell* c = in_.cell("names");
+    if (c == nullptr || in_.failed()) return;
+    const TypeKind kind = point.type.kind;
+    if (kind == TypeKind::text || kind == TypeKind::f32 || kind == TypeKind::f64) {
+      in_.bad(*c, "names",
+              fmt::format("none for {}: whole numbers and bits have them", to_text(point.type)));
+      return;
+    }
+    const bool of_bits = kind == TypeKind::bits;
+    auto names = model::value_names_from(c->text);
+    if (names && (of_bits || kind == TypeKind::boolean)) {
+      const std::int64_t last = of_bits ? 15 : 1;
+      for (const model::ValueName& n : *names) {
+        if (n.raw >= 0 && n.raw <= last) continue;
+        names = tl::unexpected(fmt::format("{} is no {} of {}", n.raw, of_bits ? "bit" : "value",
+                                           to_text(point.type)));
+        break;
+      }
+    }
+    if (!names) {
+      in_.bad(*c, "names", "0=off; 1=on, each number once (" + names.error() + ")");
+      return;
+    }
+    point.names = std::move(*names);
   }
 
   std::string name_;

@@ -149,7 +149,7 @@ class ThingReader {
 
   ImportedMap read() {
     csv_.row({"point", "area", "address", "type", "bit", "word_order", "factor", "offset", "unit",
-              "min", "max", "access", "note"});
+              "min", "max", "access", "note", "names"});
     for (const auto& [name, property] : thing_["properties"].items()) {
       if (out_.points >= most_rows) break;
       if (const std::string why = add(name, property); !why.empty() && left_out_++ < most_told) {
@@ -206,7 +206,7 @@ class ThingReader {
               area == "ir" || area == "di" || read_only ? "r"
               : write_only                              ? "w"
                                                         : "rw",
-              ours(text_at, "note", "description")});
+              ours(text_at, "note", "description"), text_at(property, "greymet:names")});
     ++out_.points;
     if (!out_.endpoint && href.scheme == "modbus+tcp" && !href.host.empty()) {
       out_.endpoint = ImportedEndpoint{href.host, href.port, href.unit};

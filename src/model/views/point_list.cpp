@@ -49,6 +49,7 @@ class Lister {
     row.factor = point.factor;
     row.offset_value = point.offset;
     row.unit = point.unit;
+    row.names = names_text(point.names);
     return row;
   }
 

@@ -42,6 +42,9 @@ struct FoundValue {
   std::string digits;            // the number with all its digits; empty where there is none
   std::optional<double> number;  // nothing for texts
   bool is_real = false;
+  std::string name;  // what the map calls it; empty where it has none
+  // "2 running"
+  [[nodiscard]] std::string named_text() const { return name.empty() ? text : text + " " + name; }
 };
 [[nodiscard]] FoundValue found_value(const modbus::RawValue& raw, const model::Point& point);
 // Of the words of a point as they were read, a bit of a bit area as 0 or 1; nothing where they are

@@ -37,4 +37,8 @@ void reorder(std::span<std::uint16_t> registers, model::WordOrder from, model::W
 [[nodiscard]] std::optional<double> engineering_value(const RawValue& raw,
                                                       const model::Point& point);
 
+// The raw value as a whole number, a boolean as 0 or 1; nothing for reals, texts, and what 63 bits
+// cannot hold.
+[[nodiscard]] std::optional<std::int64_t> whole_number(const RawValue& raw);
+
 }  // namespace greymet::modbus

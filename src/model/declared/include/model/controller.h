@@ -59,6 +59,10 @@ struct ControllerModel {
   std::vector<std::pair<Located<std::string>, Located<std::string>>> needs;
 };
 
+// How the tool with which a controller is configured writes addresses: as the protocol does, from
+// 1, as a reference of five (where they do) or six digits, in hexadecimal.
+enum class ToolCounts : std::uint8_t { from_0, from_1, reference, reference6, hex };
+
 // A controller: master of lines and connections, and slave to its peers where it `answers`.
 struct Controller {
   std::string name;
@@ -72,10 +76,17 @@ struct Controller {
   Declared<std::string> model_file;
   Declared<WordOrder> word_order;
   Declared<std::string> tags_file;
+  Declared<ToolCounts> tool_counts;
+  Declared<Duration> tool_times;  // what 1 means in it
   std::optional<ControllerModel> model;
   std::optional<TagTable> tags;  // nothing where none are declared, or the file cannot be opened
   std::vector<MemoryArea> memory;
   std::vector<Answer> answers;
 };
+
+// What to type for an address; empty where the plan does not say how its tool counts.
+[[nodiscard]] std::string to_type(const Controller& controller, Address address);
+// The same of a time: "15", or "12.5" where it is no whole number of the tool's steps.
+[[nodiscard]] std::string to_type(const Controller& controller, Duration time);
 
 }  // namespace greymet::model

@@ -83,6 +83,8 @@ struct Line {
   Declared<double> character_gap;  // of the master, in characters
   Declared<Order> order;
   Declared<Park> park;
+  Declared<double> length_m;  // of its trunk, end to end
+  Declared<double> stub_m;    // the longest branch off it
   RefusedKeys refused;
 };
 

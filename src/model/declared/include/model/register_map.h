@@ -11,6 +11,8 @@
 #include <unordered_set>
 #include <vector>
 
+#include <tl/expected.hpp>
+
 #include "model/address.h"
 #include "model/data_type.h"
 #include "model/range.h"
@@ -19,6 +21,12 @@ namespace greymet::model {
 
 // What a master may do with a point.
 enum class Access : std::uint8_t { read, write, read_write };
+
+// What a device calls one raw value of a point, or one bit of a word of bits: 0 = off.
+struct ValueName {
+  std::int64_t raw = 0;
+  std::string name;
+};
 
 // Columns whose cells findings point at.
 enum class PointCell : std::uint8_t { address, type, bit, word_order, factor, offset, min, max };
@@ -39,6 +47,7 @@ struct Point {
   std::optional<double> max;
   Access access = Access::read_write;
   std::string note;
+  std::vector<ValueName> names;    // by raw value; each once
   bool wears = false;              // its memory stands a limited number of writes
   std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
   Range place;                     // of the row's first cell
@@ -51,6 +60,16 @@ struct Point {
 
 // Registers (or bits, in a bit area) that the point takes.
 [[nodiscard]] Extent extent_of(const Point& point);
+
+// Reads "0=off; 1=on", also with colons, and commas or bars between; numbers in decimal or as 0x1F.
+// Fails with what is wrong: nothing named, a number that is none, one named twice.
+[[nodiscard]] tl::expected<std::vector<ValueName>, std::string> value_names_from(
+    std::string_view text);
+// "0=off; 1=on": as it is read.
+[[nodiscard]] std::string names_text(const std::vector<ValueName>& names);
+// What the point calls this raw value; of a word of bits all that are set: "run, fault". Empty
+// where it has no name.
+[[nodiscard]] std::string name_of_value(const Point& point, std::int64_t raw);
 
 // "hr:4..hr:9", or "hr:4" for one register or bit.
 [[nodiscard]] std::string range_text(Area area, Extent extent);

@@ -31,6 +31,7 @@ struct PointRow {
   std::optional<double> factor;
   std::optional<double> offset_value;
   std::string unit;
+  std::string names;                 // of its values: "0=off; 1=on"
   std::vector<std::string> used_by;  // who else uses the memory: transactions, heartbeats, copies
 };
 
