@@ -301,7 +301,7 @@ const std::vector<Family> families{
      },
      8000,
      [](const files::LoadedPlan& loaded) {
-       (void)files::import_map("m.csv", loaded.sources.back().text, "");
+       (void)files::import_map("m.csv", loaded.sources.back().text);
      }},
     {"reads and writes of points, pages", points_read_and_written, 2000,
      [](const files::LoadedPlan& loaded) {

@@ -1,6 +1,6 @@
 # Turns the files below a folder into a C++ source, so that `greymet demo` needs nothing but itself.
 function(greymet_embed_examples folder output)
-  file(GLOB_RECURSE files RELATIVE ${folder} CONFIGURE_DEPENDS ${folder}/*.toml ${folder}/*.csv)
+  file(GLOB_RECURSE files RELATIVE ${folder} CONFIGURE_DEPENDS ${folder}/*.toml ${folder}/*.csv ${folder}/*.txt)
   list(SORT files)
   set(inputs "")
   foreach(file IN LISTS files)

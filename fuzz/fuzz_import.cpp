@@ -11,8 +11,8 @@ using namespace greymet;
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const std::string text = fuzz::text_of(data, size);
-  for (const char* name : {"a.csv", "a.json", "a.xlsx"}) {
-    const auto map = files::import_map(name, text, "");
+  for (const char* name : {"a.csv", "a.json", "a.xlsx", "a.ods", "a.html", "-"}) {
+    const auto map = files::import_map(name, text);
     if (!map) {
       fuzz::require(!map.error().message.empty());
       continue;

@@ -28,8 +28,9 @@ const std::string others = "point,area,address,type\r\npressure,hr,7,i16\r\n";
 
 TEST_CASE("a slave that joins a plan gets a map of its own, whatever it is called") {
   const test::TemporaryFolder site;
-  CHECK(run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "pump-1=l,1"}).status ==
-        0);
+  CHECK(
+      run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "pump-1=l,1", "--example"})
+          .status == 0);
   const std::string first = site.read("p/maps/pump-1.csv");
   site.write("other.csv", others);
   int unit = 2;
@@ -59,7 +60,8 @@ TEST_CASE("a slave that joins a plan gets a map of its own, whatever it is calle
 
 TEST_CASE("a map that could be written and a plan that could not leave nothing behind") {
   const test::TemporaryFolder site;
-  CHECK(run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "a=l,1"}).status == 0);
+  CHECK(run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "a=l,1", "--example"})
+            .status == 0);
   site.write("other.csv", others);
   const std::string plan = site.read("p/plan.toml");
   fs::permissions(site.file("p/plan.toml"), fs::perms(0444));
@@ -73,7 +75,8 @@ TEST_CASE("a map that could be written and a plan that could not leave nothing b
 
 TEST_CASE("a new plan in a folder where it may not be written changes no map there") {
   const test::TemporaryFolder site;
-  CHECK(run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "a=l,1"}).status == 0);
+  CHECK(run_in(site, {"new", "p", "--line", "l=rtu,19200,8E1", "--slave", "a=l,1", "--example"})
+            .status == 0);
   site.write("p/plan.toml", site.read("p/plan.toml") + "# mine\n");
   site.write("other.csv", others);
   const std::string map = site.read("p/maps/a.csv");

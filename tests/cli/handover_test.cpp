@@ -233,7 +233,7 @@ TEST_CASE("new plans check clean, whatever they are made of") {
   site.write("maps/air.csv", "point,area,address,type\nready,di,4,bool\npressure,ir,1,f32\n");
   for (std::size_t i = 0; i < all.size(); ++i) {
     const std::string folder = fmt::format("new{}", i);
-    std::vector<std::string> arguments{"new", folder};
+    std::vector<std::string> arguments{"new", folder, "--example"};
     arguments.insert(arguments.end(), all[i].begin(), all[i].end());
     INFO(fmt::format("{}", fmt::join(arguments, " ")));
     const auto outcome = site.run(arguments);
@@ -294,7 +294,8 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "g2", "--plan", "maltings.toml"},
         "greymet: say where the slave is: --slave g2=LINE,UNIT or g2=HOST,UNIT\n");
   wrong({"new", "--from", "maltings.toml", "--slave", "g2=north,14", "--plan", "maltings.toml"},
-        "greymet: maltings.toml: ends neither in .csv, .xlsx nor .json\n");
+        "greymet: maltings.toml: ends neither in .csv, .txt, .html, .xlsx, .ods nor .json; - reads "
+        "what is piped in\n");
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "g2=north", "--plan", "maltings.toml"},
         "greymet: --slave g2: a slave on a line has a unit, e.g. g2=north,12\n");
   wrong(

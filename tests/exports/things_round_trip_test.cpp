@@ -15,7 +15,7 @@ TEST_CASE("a Thing Description that is read again gives the points that it was m
   for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
     const auto& slave = plan.plan.slaves[s];
     const auto imported = files::import_map(
-        "a.td.json", demo.file("things", fmt::format("things/{}.td.json", slave.name)), "");
+        "a.td.json", demo.file("things", fmt::format("things/{}.td.json", slave.name)));
     REQUIRE(imported.has_value());
     CHECK(imported->notes.empty());
     CHECK(imported->endpoint.has_value() ==

@@ -124,7 +124,7 @@ TEST_CASE("bad rows are left out and told with their number") {
       {"a,hr,1,u16,5\n", "P07 2:1 row 1: 5 cells, the header has 4"},
       {"a,hr,1,u16\na,hr,2,u16\n",
        "a hr:1 u16 x1 +0\nP04 3:1 row 2: point 'a' is already in row 1"},
-      {"", "P07 1:1 has a header row and no points"},
+      {"", "P07 1:1 has a header row and no points yet"},
   };
   for (const auto& [text, expected] : rows) {
     INFO(text);

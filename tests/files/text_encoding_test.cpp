@@ -114,14 +114,14 @@ TEST_CASE("a map keeps the characters of its table") {
   const std::string table =
       "point,area,address,type,unit,note\r\ntemp,hr,0,i16,\xB0"
       "C,\x93quoted\x94\r\n";
-  const auto map = files::import_map("m.csv", table, "");
+  const auto map = files::import_map("m.csv", table);
   REQUIRE(map.has_value());
   CHECK(map->notes.front() == "it is read as Windows-1252, and stored as UTF-8");
   CHECK(map->csv.find("temp,hr,0,i16,\xC2\xB0"
                       "C,\xE2\x80\x9Cquoted\xE2\x80\x9D\r\n") != std::string::npos);
   // and those that a terminal would not get
   const auto soft = files::import_map(
-      "m.csv", "point,area,address,type,note\r\na,hr,0,i16,soft\xC2\xADhyphen\r\n", "");
+      "m.csv", "point,area,address,type,note\r\na,hr,0,i16,soft\xC2\xADhyphen\r\n");
   CHECK(soft->csv.find("soft\xC2\xADhyphen") != std::string::npos);
 }
 
@@ -131,7 +131,7 @@ TEST_CASE("headings over nothing and thousands of short rows come to no more tha
   table += "\r\n";
   for (int i = 0; i < 4000; ++i)
     table += "p" + std::to_string(i) + ",hr," + std::to_string(i) + ",u16,x\r\n";
-  const auto map = files::import_map("m.csv", table, "");
+  const auto map = files::import_map("m.csv", table);
   REQUIRE(map.has_value());
   CHECK(map->csv.size() < 2 * table.size());
   CHECK(map->csv.starts_with("point,area,address,type,c0\r\n"));

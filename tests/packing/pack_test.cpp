@@ -76,10 +76,11 @@ TEST_CASE("holes are read over where the slave lets it, and limits are kept") {
       replaced(wants(rows), "map_covers = \"all\"", "map_covers = \"all\"\nholes = \"zero\"");
   CHECK(rows_of(packed(zero)) == std::vector<std::string>{"hr:6+5 %MW500"});
   const auto some = replaced(wants(rows), "map_covers = \"all\"", "map_covers = \"some\"");
-  CHECK(rows_of(packed(some)) == std::vector<std::string>{"hr:6+5 %MW500"});
-  CHECK(rows_of(packed(replaced(some, "map_covers", "max_read = 4\nmap_covers"))).size() == 2);
+  // of what such a map does not list nobody knows whether the slave answers
+  CHECK(rows_of(packed(some)).size() == 2);
+  CHECK(rows_of(packed(replaced(zero, "map_covers", "max_read = 4\nmap_covers"))).size() == 2);
   // a point that can only be written lies between
-  const auto over = replaced(some, "\"low\"", "\"serial\"");
+  const auto over = replaced(zero, "\"low\"", "\"serial\"");
   CHECK(rows_of(packed(over)).size() == 2);
 }
 

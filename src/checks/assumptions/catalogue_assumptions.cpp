@@ -90,6 +90,17 @@ order = "due"
 { name = "speed", slave = "pump", fc = 3, at = 0, count = 2, into = "%MW20", every = "1s", on_loss = "hold" })",
               "Write down what the controller's configuration shows, or accept it with a reason.",
               "", check_assumptions, Needs::assumptions},
+    RuleEntry{RuleCode::A05, Severity::note, "a statement that was never confirmed",
+              "Keys that a slave's `assumed` names are taken as they are stated, by all rules and "
+              "exports; nobody has compared them with the device yet. `greymet new` names there "
+              "what a maker's table does not tell.",
+              R"([slave.gauge]
+numbering = "from-0"
+assumed = ["numbering"])",
+              R"([slave.gauge]
+numbering = "from-0")",
+              "Settle it at the device or from its manual, and take the key off the list.", "",
+              check_unconfirmed, Needs::plan},
 };
 
 }  // namespace

@@ -39,6 +39,7 @@ struct DemoPaths {
   std::string faster;
   std::string results;
   std::string own;
+  std::string table;  // of a maker
 };
 
 std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
@@ -47,6 +48,7 @@ std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
   const std::string faster = paths.faster;
   const std::string results = paths.results;
   const std::string own = paths.own;
+  const std::string table = paths.table;
   const auto check = [](const std::string& plan) {
     return [plan](const Terminal& t) { return run_check(check_of(plan), t); };
   };
@@ -171,13 +173,13 @@ std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
          return run_diff(o, t);
        },
        exit_findings},
-      {"17. A plan of your own to begin with",
-       fmt::format("new {} --line north=rtu,19200,8E1 --slave gauge=north,12", own),
-       [own, force](const Terminal& t) {
+      {"17. A plan of your own, from a page of a manual",
+       fmt::format("new {} --line north=rtu,19200,8E1 --slave meter=north,12,{}", own, table),
+       [own, table, force](const Terminal& t) {
          NewOptions o;
          o.folder = own;
          o.lines = {"north=rtu,19200,8E1"};
-         o.slaves = {"gauge=north,12"};
+         o.slaves = {"meter=north,12," + table};
          o.force = force;
          return run_new(o, t);
        }},
@@ -219,7 +221,7 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
   }
   const std::string& dir = options.folder;
   const DemoPaths paths{dir + "/maltings.toml", dir + "/draft.toml", dir + "/faster.toml",
-                        dir + "/results", dir + "/yours"};
+                        dir + "/results",       dir + "/yours",      dir + "/maps/em3-manual.txt"};
   if (!write_faster(*folder, terminal)) return exit_unreachable;
   terminal.out << fmt::format("A maltings in {}: {} files, the plan is maltings.toml.\n", dir,
                               embedded_examples().size());

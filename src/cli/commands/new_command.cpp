@@ -1,6 +1,7 @@
 // New plans, and slaves that join an existing one.
 #include <algorithm>
 #include <filesystem>
+#include <iostream>
 #include <map>
 #include <memory>
 #include <set>
@@ -19,6 +20,7 @@
 #include "model/duration_text.h"
 #include "model/file_name.h"
 #include "model/register_map.h"
+#include "model/utf8_text.h"
 #include "new_words.h"
 #include "packing/pack.h"
 
@@ -29,20 +31,114 @@ using files::NewSlave;
 
 constexpr const char* map_folder = "maps/";
 
-// The map of a device in our form; what was taken for what is told.
-tl::expected<files::ImportedMap, std::string> imported(const std::string& file,
-                                                       const std::string& sheet,
-                                                       const Terminal& terminal) {
-  const auto content = files::disk_files()(file, files::largest_map);
+std::string piped() {
+  std::string text(files::largest_map + 1, '\0');
+  std::cin.read(text.data(), static_cast<std::streamsize>(text.size()));
+  text.resize(static_cast<std::size_t>(std::cin.gcount()));
+  return text;
+}
+
+tl::expected<std::string, std::string> content_of(const std::string& file) {
+  if (file == "-") return piped();
+  auto content = files::disk_files()(file, files::largest_map);
   if (!content) return tl::unexpected(fmt::format("{}: {}", file, content.error().message));
-  auto map = files::import_map(file, *content, sheet);
+  return std::move(*content);
+}
+
+// Answers for one slave: those for all, and its own.
+files::Readings readings_for(const NewOptions& options, const std::string& slave) {
+  files::Readings out;
+  for (const bool own : {false, true}) {
+    for (const std::string& text : options.readings) {
+      const std::size_t equals = text.find('=');
+      const std::size_t colon = text.substr(0, equals).rfind(':');
+      if ((colon != std::string::npos) != own) continue;
+      if (own && text.substr(0, colon) != slave) continue;
+      const std::size_t from = own ? colon + 1 : 0;
+      out[text.substr(from, equals - from)] = text.substr(equals + 1);
+    }
+  }
+  return out;
+}
+
+// What is wrong with an answer; empty if nothing is.
+std::string wrong_reading(const std::string& text) {
+  const std::size_t equals = text.find('=');
+  const std::size_t colon =
+      equals == std::string::npos ? std::string::npos : text.substr(0, equals).rfind(':');
+  const std::size_t from = colon == std::string::npos ? 0 : colon + 1;
+  const std::string about = text.substr(from, equals == std::string::npos ? 0 : equals - from);
+  const std::string answer = equals == std::string::npos ? std::string() : text.substr(equals + 1);
+  const auto answers = files::answers_to(about);
+  if (answers.empty()) {
+    return fmt::format(
+        "--reading takes KEY=ANSWER or SLAVE:KEY=ANSWER, where KEY is one of {}; "
+        "found '{}'",
+        fmt::join(files::all_questions(), ", "), shown(text.substr(0, 60)));
+  }
+  const bool known = std::find(answers.begin(), answers.end(), answer) != answers.end() ||
+                     (about == "type" && model::data_type_from(answer));
+  if (known) return {};
+  return fmt::format("--reading {}= takes {}{}; found '{}'", about, fmt::join(answers, ", "),
+                     about == "type" ? " or another type of maps" : "",
+                     shown(answer.substr(0, 40)));
+}
+
+void print_question(const files::ImportQuestion& question, const std::string& slave,
+                    const Terminal& terminal) {
+  terminal.out << fmt::format("  ? {}\n", shown(question.text));
+  for (const std::string& sample : question.samples) {
+    terminal.out << fmt::format("      {}\n", shown(sample));
+  }
+  std::vector<std::string> ways;
+  for (const std::string_view answer : files::answers_to(question.about)) {
+    ways.push_back(fmt::format("--reading {}:{}={}", shown(slave), question.about, answer));
+  }
+  terminal.out << fmt::format("    answer with {}\n", fmt::join(ways, ", or "));
+}
+
+// The map of a device in our form; what was taken for what is told, and what has to be answered
+// first.
+tl::expected<files::ImportedMap, std::string> imported(const std::string& file,
+                                                       const std::string& slave,
+                                                       const NewOptions& options,
+                                                       const Terminal& terminal) {
+  files::ImportOptions how{options.sheet, readings_for(options, slave), {}};
+  if (!options.headings.empty()) {
+    auto headings = content_of(options.headings);
+    if (!headings) return tl::unexpected(headings.error());
+    how.headings = std::move(*headings);
+  }
+  const auto content = content_of(file);
+  if (!content) return tl::unexpected(content.error());
+  auto map = files::import_map(file, *content, how);
   if (!map) return tl::unexpected(fmt::format("{}: {}", file, map.error().message));
-  terminal.out << fmt::format("{}: {} points\n", shown(file), map->points);
+  const bool asks = !map->questions.empty();
+  terminal.out << (asks ? fmt::format("{}: nothing is written before this is answered\n",
+                                      shown(file))
+                        : fmt::format("{}: {} points\n", shown(file), map->points));
   for (const std::string& note : map->notes) terminal.out << fmt::format("  {}\n", shown(note));
+  if (!map->left_out.empty()) {
+    terminal.out << fmt::format("  left out, {}:\n", model::counted(map->left_out.size(), "row"));
+    constexpr std::size_t most_told = 30;
+    for (std::size_t i = 0; i < std::min(most_told, map->left_out.size()); ++i) {
+      terminal.out << fmt::format("    {}\n", shown(map->left_out[i]));
+    }
+    if (map->left_out.size() > most_told) {
+      terminal.out << fmt::format("    and {} more\n", map->left_out.size() - most_told);
+    }
+  }
+  for (const files::ImportQuestion& question : map->questions) {
+    print_question(question, slave, terminal);
+  }
+  if (asks) {
+    return tl::unexpected(fmt::format("{}: {} to be answered", file,
+                                      model::counted(map->questions.size(), "question")));
+  }
   return std::move(*map);
 }
 
-// Names of what can be read, by what holds it.
+// Names of what can be read, by what holds it, and whether the order of words matters.
 void list_points(const std::string& csv, NewSlave& slave) {
   model::Findings ignored;
   const auto numbering = slave.numbering == "reference" ? model::Numbering::reference
@@ -50,11 +146,31 @@ void list_points(const std::string& csv, NewSlave& slave) {
                                                         : model::Numbering::from_0;
   const model::RegisterMap map = files::read_map(csv, slave.map, 0, numbering, {}, ignored);
   for (const model::Point& point : map.points()) {
+    if (is_multi_register(point.type) && !point.word_order) slave.has_long_values = true;
     if (point.access == model::Access::write) {
       slave.all_readable = false;
       continue;
     }
     (is_bit_area(point.address.area) ? slave.bits : slave.words).push_back(point.name);
+  }
+}
+
+// What nothing tells goes into the plan as assumed.
+void assume(const files::ImportedMap& map, const NewOptions& options, NewSlave& slave) {
+  for (const files::ImportAssumption& each : map.assumed) {
+    if (!each.key.empty() && (each.key != "numbering" || options.numbering.empty())) {
+      slave.assumed.push_back(each.key);
+    }
+  }
+}
+
+// ... and on the screen: what to look up.
+void print_assumed(const std::vector<std::pair<std::string, std::string>>& assumed,
+                   const Terminal& terminal) {
+  if (assumed.empty()) return;
+  terminal.out << "Assumed, look each up:\n";
+  for (const auto& [slave, text] : assumed) {
+    terminal.out << fmt::format("  {}: {}\n", shown(slave), shown(text));
   }
 }
 
@@ -106,10 +222,10 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
     if (!names.insert(peer->first).second) return tl::unexpected(twice(peer->first));
     plan.peers.push_back({peer->first, peer->second});
   }
-  const bool example = options.lines.empty() && options.slaves.empty() && options.peers.empty();
-  if (example) plan.lines.push_back({"line1", "rtu", 19200, "8E1"});
+  const bool alone = options.lines.empty() && options.slaves.empty() && options.peers.empty();
+  if (options.example && alone) plan.lines.push_back({"line1", "rtu", 19200, "8E1"});
   std::vector<std::string> slaves = options.slaves;
-  if (slaves.empty()) {
+  if (options.example && slaves.empty()) {
     // a line without a slave says nothing
     for (std::size_t i = 0; i < plan.lines.size(); ++i) {
       slaves.push_back(fmt::format("device{}={},1", i + 1, plan.lines[i].name));
@@ -149,14 +265,15 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   auto made = plan_from(options);
   if (!made) return usage(terminal, made.error());
   auto& [plan, maps] = *made;
-  std::map<std::string, std::string> written;  // maps by name of file
+  std::map<std::string, std::string> written;                // maps by name of file
+  std::vector<std::pair<std::string, std::string>> assumed;  // of which slave, and what
   const std::vector<std::string> file_names = model::file_names_of(model::names_of(plan.slaves));
   for (std::size_t s = 0; s < plan.slaves.size(); ++s) {
     NewSlave& slave = plan.slaves[s];
     slave.map = map_folder + file_names[s] + ".csv";
-    std::string csv = files::example_map();
+    std::string csv = options.example ? files::example_map() : files::empty_map();
     if (!maps[s].empty()) {
-      auto map = imported(maps[s], options.sheet, terminal);
+      auto map = imported(maps[s], slave.name, options, terminal);
       if (!map) {
         terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
         return exit_usage;
@@ -164,9 +281,15 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
       csv = map->csv;
       slave.map_from = std::filesystem::path(maps[s]).filename().string();
       slave.numbering = map->numbering;
+      assume(*map, options, slave);
+      for (const auto& each : map->assumed) assumed.emplace_back(slave.name, each.text);
     }
     if (!options.numbering.empty()) slave.numbering = options.numbering;
     list_points(csv, slave);
+    if (slave.has_long_values) {
+      slave.assumed.emplace_back("word_order");
+      assumed.emplace_back(slave.name, "long values lie in the order ABCD");
+    }
     written.emplace(slave.map, csv);
   }
   const std::string name = "plan.toml";
@@ -193,8 +316,20 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
                               written.size() == 1 ? "" : "s");
   const bool good = say_check(path, terminal);
-  terminal.out << fmt::format("Next: put your devices' registers into {}, and greymet check {}\n",
-                              shown(options.folder + "/" + map_folder), shown(path));
+  print_assumed(assumed, terminal);
+  const bool all_there = !maps.empty() && std::none_of(maps.begin(), maps.end(),
+                                                       [](const auto& m) { return m.empty(); });
+  if (plan.slaves.empty()) {
+    terminal.out << fmt::format(
+        "Next: add a slave: greymet new --from TABLE --slave NAME=LINE,UNIT --plan {}\n",
+        shown(path));
+  } else if (all_there) {
+    terminal.out << fmt::format("Next: greymet check {0}, greymet rehearse {0} --fast\n",
+                                shown(path));
+  } else {
+    terminal.out << fmt::format("Next: put your devices' registers into {}, and greymet check {}\n",
+                                shown(options.folder + "/" + map_folder), shown(path));
+  }
   return good ? exit_fine : exit_findings;
 }
 
@@ -272,7 +407,9 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
   }
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
-  auto map = imported(options.from, options.sheet, terminal);
+  const std::string named_slave =
+      options.slaves.front().substr(0, options.slaves.front().find('='));
+  auto map = imported(options.from, named_slave, options, terminal);
   if (!map) {
     terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
     return exit_usage;
@@ -282,6 +419,9 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
   slave->map = map_folder + free_map_name(*slave, map->csv, usable.loaded) + ".csv";
   slave->map_from = std::filesystem::path(options.from).filename().string();
   slave->numbering = options.numbering.empty() ? map->numbering : std::optional(options.numbering);
+  assume(*map, options, *slave);
+  list_points(map->csv, *slave);
+  if (slave->has_long_values) slave->assumed.emplace_back("word_order");
   const std::string& before = usable.loaded.sources.front().text;
   const std::string after = files::with_new_slave(before, *slave);
   const std::string parent = std::filesystem::path(options.plan).parent_path().string();
@@ -307,6 +447,11 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
   terminal.out << fmt::format("slave {} stands at the end of {}\n", shown(slave->name),
                               shown(options.plan));
   const bool good = say_check(options.plan, terminal);
+  std::vector<std::pair<std::string, std::string>> assumed;
+  for (const auto& each : map->assumed) assumed.emplace_back(slave->name, each.text);
+  if (slave->has_long_values)
+    assumed.emplace_back(slave->name, "long values lie in the order ABCD");
+  print_assumed(assumed, terminal);
   terminal.out << fmt::format(
       "Next: add a row to wants, such as\n  {{ slave = \"{}\", points = [\"*\"], every = \"1s\", "
       "into = \"%MW\" }}\n",
@@ -322,6 +467,9 @@ int run_new(const NewOptions& options, const Terminal& terminal) {
       std::find(ways.begin(), ways.end(), options.numbering) == ways.end()) {
     return usage(terminal, fmt::format("--numbering is from-0, from-1 or reference; found '{}'",
                                        shown(options.numbering.substr(0, 40))));
+  }
+  for (const std::string& reading : options.readings) {
+    if (auto wrong = wrong_reading(reading); !wrong.empty()) return usage(terminal, wrong);
   }
   if (!options.from.empty()) {
     if (!options.folder.empty())
@@ -368,17 +516,32 @@ Action declare_new(CLI::App& command, const Terminal& terminal) {
       ->type_name("TIME");
   command
       .add_option("--from", options->from,
-                  "with --plan: a map (.csv, .xlsx) or Thing Description (.json) of the new slave")
+                  "with --plan: the registers of the new slave: .csv, .txt, .html, .xlsx, .ods, a "
+                  "Thing Description (.json), or - for what is piped in")
       ->type_name("FILE");
   command.add_option("--plan", options->plan, "with --from: the plan that gets the slave")
       ->type_name("PLAN");
   command
-      .add_option("--sheet", options->sheet, "of a workbook; else the first with known headings")
+      .add_option("--sheet", options->sheet,
+                  "of a workbook, or \"table 2\" of a page; else the first with known headings")
       ->type_name("NAME");
+  command
+      .add_option("--reading", options->readings,
+                  "an answer to what a table does not tell: addresses=hex, scale=divide, "
+                  "area=hr; for one slave alone NAME:KEY=ANSWER; again for each")
+      ->expected(1)
+      ->take_all()
+      ->type_name("ANSWER");
+  command
+      .add_option("--headings", options->headings,
+                  "more headings that tables have: lines of HEADING,COLUMN")
+      ->type_name("FILE");
   command
       .add_option("--numbering", options->numbering,
                   "how manuals count: from-0, from-1 or reference; else as the map tells")
       ->type_name("WAY");
+  command.add_flag("--example", options->example,
+                   "slaves without a map get an example, to try things with");
   command.add_flag("--force", options->force, "overwrite files that greymet did not write");
   return [options, &terminal] { return run_new(*options, terminal); };
 }

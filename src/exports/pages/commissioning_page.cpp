@@ -303,7 +303,22 @@ class Sheet {
                    entry(), sign()});
       }
     }
-    body_ += table.text("no transaction reads a point of any map");
+    body_ += unconfirmed() + table.text("no transaction reads a point of any map");
+  }
+
+  // What displays have to confirm first: a value that is off by a register looks like a value.
+  [[nodiscard]] std::string unconfirmed() const {
+    std::string text;
+    for (const model::Slave& slave : plan_.plan.slaves) {
+      if (!slave.assumed) continue;
+      std::string keys;
+      for (const auto& key : slave.assumed->value) keys += (keys.empty() ? "" : ", ") + key.value;
+      if (keys.empty()) continue;
+      text += fmt::format("<li>{} {}: {}</li>\n", tick, html(slave.name), html(keys));
+    }
+    return text.empty() ? text
+                        : "<p>Assumed, to be confirmed here before anything else:</p>\n<ul>" +
+                              text + "</ul>\n";
   }
 
   void unplug() {

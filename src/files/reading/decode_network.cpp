@@ -1,8 +1,12 @@
 // [line.NAME], [gateway.NAME] and [slave.NAME].
+#include <algorithm>
+#include <array>
+
 #include <fmt/format.h>
 
 #include "decode_words.h"
 #include "files/plan_decoder.h"
+#include "model/ascii_text.h"
 
 namespace greymet::files {
 
@@ -148,6 +152,42 @@ model::Gateway decode_gateway(const std::string& name, const Value& table, Findi
   return gateway;
 }
 
+namespace {
+
+// What is assumed has to stand there: a key that is left out has a default, of which family A
+// speaks.
+void check_assumed(TableReader& in, const model::Slave& slave) {
+  if (!slave.assumed) return;
+  const std::array<std::pair<std::string_view, bool>, 11> keys{
+      {{"numbering", slave.numbering.has_value()},
+       {"word_order", slave.word_order.has_value()},
+       {"map_covers", slave.map_covers.has_value()},
+       {"holes", slave.holes.has_value()},
+       {"reply", slave.reply.has_value()},
+       {"functions", slave.functions.has_value()},
+       {"max_read", slave.max_read.has_value()},
+       {"max_write", slave.max_write.has_value()},
+       {"max_read_bits", slave.max_read_bits.has_value()},
+       {"max_write_bits", slave.max_write_bits.has_value()},
+       {"unit", slave.unit.has_value()}}};
+  for (const auto& key : slave.assumed->value) {
+    const auto at = std::find_if(keys.begin(), keys.end(),
+                                 [&](const auto& each) { return each.first == key.value; });
+    if (at != keys.end() && at->second) continue;
+    std::string stated;
+    for (const auto& [name, is] : keys) {
+      if (is) stated += fmt::format("{}\"{}\"", stated.empty() ? "" : ", ", name);
+    }
+    in.report(model::RuleCode::P05, key.place,
+              fmt::format("`assumed` names \"{}\", which the slave does not state",
+                          model::quoted_start(key.value)),
+              stated.empty() ? "leave `assumed` out"
+                             : fmt::format("name what was never confirmed of {}", stated));
+  }
+}
+
+}  // namespace
+
 model::Slave decode_slave(const std::string& name, const Value& table, Findings& findings) {
   TableReader in(table, {model::SubjectKind::slave, name}, findings);
   using model::Holes;
@@ -197,6 +237,8 @@ model::Slave decode_slave(const std::string& name, const Value& table, Findings&
               "`character_gap` belongs to slaves on a `line`", "remove it");
   }
   refuse_tcp_keys_on_a_line(in, slave);
+  slave.assumed = in.texts("assumed");
+  check_assumed(in, slave);
   in.finish();
   slave.refused = in.refused();
   return slave;

@@ -1,4 +1,4 @@
-#include "map_columns.h"
+#include "files/map_columns.h"
 
 #include <array>
 

@@ -5,8 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "files/map_columns.h"
 #include "files/table_rows.h"
-#include "map_columns.h"
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
 
@@ -50,8 +50,9 @@ class MapReader {
       }
     }
     if (table.rows.empty()) {
-      in_.report(table.header.front().place, "has a header row and no points",
-                 "add a row for each register");
+      in_.report(table.header.front().place, "has a header row and no points yet",
+                 "add a row for each register")
+          .severity = model::Severity::warning;
     }
     unread_.columns = in_.misread_columns();
     return {name_, std::move(points), in_.extra_columns(), unread_};

@@ -157,13 +157,22 @@ std::string new_slave_text(const NewSlave& slave) {
   }
   if (slave.unit) text += pair("unit", std::to_string(*slave.unit));
   text += pair("map", toml_string(slave.map),
-               slave.map_from.empty() ? "an example: put the registers of your device there"
+               slave.map_from.empty() ? "the registers of the device"
                                       : "made of " + model::shown(slave.map_from));
+  const auto is_assumed = [&](std::string_view key) {
+    return std::find(slave.assumed.begin(), slave.assumed.end(), key) != slave.assumed.end();
+  };
   text += pair("numbering", toml_string(slave.numbering.value_or("from-0")),
-               "how its manual counts: from-0, from-1 or reference");
-  text += pair("map_covers", "\"some\"", "\"all\" once the map lists every register it has");
-  text += pair("word_order", "\"ABCD\"", "of its long values: assumed; see its manual");
-  text += pair("reply", "{ typical = \"10ms\", max = \"50ms\" }", "measure it, or ask its maker");
+               is_assumed("numbering") ? "does its manual count from 1? then from-1"
+                                       : "how its table counts: from-0, from-1 or reference");
+  if (slave.has_long_values) {
+    text += pair("word_order", "\"ABCD\"", "of its long values; see its manual");
+  }
+  if (!slave.assumed.empty()) {
+    text += pair("assumed", names_text(slave.assumed), "take out what is confirmed");
+  }
+  text += "# map_covers = \"all\"             # once the map lists every register it has\n";
+  text += "# reply = { typical = \"10ms\", max = \"50ms\" }  # measured, or as its maker says\n";
   return text + "\n";
 }
 
@@ -193,6 +202,10 @@ std::string new_plan_text(const NewPlan& plan) {
   for (std::size_t l = 0; l < plan.lines.size(); ++l) text += line_text(plan, l);
   for (const NewSlave& slave : plan.slaves) text += new_slave_text(slave);
   return text + exchange_text(plan) + supervision_text(plan);
+}
+
+std::string empty_map() {
+  return "point,area,address,type,word_order,factor,offset,unit,min,max,access,names,note\r\n";
 }
 
 std::string example_map() {

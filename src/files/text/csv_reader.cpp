@@ -128,10 +128,11 @@ class Builder {
 
 }  // namespace
 
-tl::expected<CsvTable, CsvError> read_csv(const std::string& text, std::uint32_t file) {
+tl::expected<CsvTable, CsvError> read_csv(const std::string& text, std::uint32_t file,
+                                          std::optional<char> delimiter) {
   std::string_view content = text;
   if (content.starts_with(byte_order_mark)) content.remove_prefix(byte_order_mark.size());
-  return Builder(file, delimiter_of(content)).build(content);
+  return Builder(file, delimiter.value_or(delimiter_of(content))).build(content);
 }
 
 }  // namespace greymet::files

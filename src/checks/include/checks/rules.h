@@ -90,6 +90,7 @@ void check_tag_ages(const RuleInput& in, model::Findings& out);     // V08
 void check_parking(const RuleInput& in, model::Findings& out);      // T13
 
 // What they rest on.
+void check_unconfirmed(const RuleInput& in, model::Findings& out);
 void check_assumptions(const RuleInput& in, model::Findings& out);  // A
 
 }  // namespace greymet::checks

@@ -273,6 +273,9 @@ struct NewOptions {
   std::string plan;
   std::string sheet;
   std::string numbering;
+  std::vector<std::string> readings;  // "scale=divide", "meter:addresses=hex"
+  std::string headings;               // file of more headings
+  bool example = false;               // slaves without a map get one to try things with
   bool force = false;
 };
 [[nodiscard]] int run_new(const NewOptions& options, const Terminal& terminal);

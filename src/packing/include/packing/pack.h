@@ -3,8 +3,9 @@
 // For each controller, slave and area the wanted points, with what must not be cut or touched, are
 // covered at the least line time per second (packing/partition.h): values and listed values of
 // several registers are never cut, limits of the standard and of the slave are kept, and a gap is
-// read through only where the slave lets it: not over unlisted registers of a slave that refuses
-// them or whose map is complete and says nothing of them, nor over points that cannot be read.
+// read through only where the slave lets it: over listed registers that can be read, and over
+// unlisted ones of a slave whose holes read as zero. Whether another one answers for them nobody
+// knows.
 #pragma once
 
 #include <optional>

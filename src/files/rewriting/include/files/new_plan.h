@@ -27,9 +27,11 @@ struct NewSlave {
   std::string map;       // file beside the plan
   std::string map_from;  // what the map was made of; empty: an example
   std::optional<std::string> numbering;
-  std::vector<std::string> words;  // points to read, in registers
-  std::vector<std::string> bits;   // and in bit areas
-  bool all_readable = true;        // the map has no other points than these
+  bool has_long_values = false;  // of several registers, in an order that the map does not state
+  std::vector<std::string> assumed;  // keys of it that nothing confirms
+  std::vector<std::string> words;    // points to read, in registers
+  std::vector<std::string> bits;     // and in bit areas
+  bool all_readable = true;          // the map has no other points than these
 };
 
 // Another controller, at its address.
@@ -55,7 +57,9 @@ struct NewPlan {
 // The plan with the slave behind all that it has; every byte of it stays.
 [[nodiscard]] std::string with_new_slave(std::string_view plan, const NewSlave& slave);
 
-// A map to begin with, until the device's own takes its place.
+// A map to begin with, until the device's own takes its place: its headings, and no row.
+[[nodiscard]] std::string empty_map();
+// One to try things with.
 [[nodiscard]] std::string example_map();
 
 }  // namespace greymet::files

@@ -1,6 +1,7 @@
 // CSV text (RFC 4180) -> header and rows with places, through libcsv.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <tl/expected.hpp>
 #include <vector>
@@ -29,9 +30,9 @@ struct CsvError {
   std::string remedy;
 };
 
-// The delimiter (comma, semicolon or tab) is the one that occurs most often in the header row. A
-// byte order mark, CRLF and blank lines are accepted.
-[[nodiscard]] tl::expected<CsvTable, CsvError> read_csv(const std::string& text,
-                                                        std::uint32_t file);
+// The delimiter (comma, semicolon or tab) is the one that occurs most often in the header row,
+// unless it is given. A byte order mark, CRLF and blank lines are accepted.
+[[nodiscard]] tl::expected<CsvTable, CsvError> read_csv(const std::string& text, std::uint32_t file,
+                                                        std::optional<char> delimiter = {});
 
 }  // namespace greymet::files

@@ -143,6 +143,7 @@ struct Slave {
   Declared<Duration> idle;
   Declared<Connect> connect;
   Declared<std::int64_t> in_flight;
+  Declared<std::vector<Located<std::string>>> assumed;  // keys that are stated, never confirmed
   RefusedKeys refused;
 };
 

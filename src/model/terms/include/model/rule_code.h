@@ -26,7 +26,7 @@ namespace greymet::model {
   X(C01) X(C02) X(C03) \
   X(R01) X(R02) X(R03) X(R04) X(R05) X(R06) X(R07) X(R08) X(R09) \
   X(V01) X(V02) X(V03) X(V04) X(V05) X(V06) X(V07) X(V08) X(V09) \
-  X(A01) X(A02) X(A03) X(A04)
+  X(A01) X(A02) X(A03) X(A04) X(A05)
 // clang-format on
 
 // In the order of the catalogue.

@@ -1,0 +1,117 @@
+// `greymet new` with tables as makers print them: questions, answers, what is assumed.
+#include <catch2/catch.hpp>
+
+#include "process.h"
+
+using namespace greymet;
+
+namespace {
+
+class NewSite {
+ public:
+  NewSite() { site_.write("m.csv", meter); }
+  test::Outcome run(std::vector<std::string> arguments) const {
+    return test::run_program(GREYMET_PROGRAM, arguments, site_.path());
+  }
+  test::TemporaryFolder site_;
+
+ private:
+  static constexpr const char* meter =
+      "Name;Register;Type;Scale;Area\nU1;0048;REAL;1;ir\nI1;0060;INT16;10;ir\n";
+};
+
+const std::vector<std::string> one_meter{"--line", "bus=rtu,9600,8N1", "--slave", "m=bus,1,m.csv"};
+
+std::vector<std::string> with(std::vector<std::string> arguments,
+                              const std::vector<std::string>& more) {
+  arguments.insert(arguments.end(), more.begin(), more.end());
+  return arguments;
+}
+
+}  // namespace
+
+TEST_CASE("new asks before it writes, and an answer may be of one slave alone") {
+  const NewSite site;
+  const auto asked = site.run(with({"new", "p"}, one_meter));
+  CHECK(asked.status == 2);
+  CHECK_FALSE(site.site_.has("p/plan.toml"));
+  CHECK(asked.out.find("m.csv: nothing is written before this is answered\n") == 0);
+  CHECK(asked.out.find("  ? addresses may be decimal or hexadecimal: no letter and no gap tells\n"
+                       "      line 2: U1  0048: decimal 48, hexadecimal 72\n") !=
+        std::string::npos);
+  CHECK(asked.out.find("    answer with --reading m:scale=multiply, or --reading m:scale=divide") !=
+        std::string::npos);
+  CHECK(asked.err == "greymet: m.csv: 2 questions to be answered\n");
+  const auto made = site.run(with(with({"new", "p"}, one_meter),
+                                  {"--reading", "m:addresses=hex", "--reading", "scale=divide"}));
+  CHECK(made.status == 0);
+  CHECK(site.site_.read("p/maps/m.csv") ==
+        "point,area,address,type,factor\r\nU1,ir,0x0048,f32,\r\nI1,ir,0x0060,i16,0.1\r\n");
+  CHECK(made.out.find("Assumed, look each up:\n  m: addresses count from 0 (the lowest is "
+                      "0x0048): does the manual count from 1?\n  m: long values lie in the order "
+                      "ABCD\n") != std::string::npos);
+  const std::string plan = site.site_.read("p/plan.toml");
+  CHECK(plan.find("assumed    = [\"numbering\", \"word_order\"]") != std::string::npos);
+  CHECK(plan.find("\nmap_covers") == std::string::npos);
+  CHECK(plan.find("\nreply") == std::string::npos);
+  const auto check = site.run({"check", "p/plan.toml"});
+  CHECK(check.status == 0);
+  CHECK(check.out.find("note A05: slave m: `word_order` is assumed, never confirmed") !=
+        std::string::npos);
+}
+
+TEST_CASE("answers that nobody asked for are told") {
+  const NewSite site;
+  const auto wrong = [&](const std::string& reading) {
+    const auto outcome = site.run(with(with({"new", "p"}, one_meter), {"--reading", reading}));
+    CHECK(outcome.status == 2);
+    return outcome.err;
+  };
+  CHECK(wrong("scale") ==
+        "greymet: --reading takes KEY=ANSWER or SLAVE:KEY=ANSWER, where KEY is one of addresses, "
+        "area, columns, int, length, numbering, scale, type, word_order; found 'scale'\n");
+  CHECK(wrong("m:scale=half") ==
+        "greymet: --reading scale= takes multiply, divide, power; found 'half'\n");
+}
+
+TEST_CASE(
+    "new adds no device that nobody asked for, and a slave without a table has an empty map") {
+  const NewSite site;
+  const auto bare = site.run({"new", "bare"});
+  CHECK(bare.status == 0);
+  CHECK(site.site_.read("bare/plan.toml").find("[slave.") == std::string::npos);
+  CHECK(bare.out.find("Next: add a slave: greymet new --from TABLE --slave NAME=LINE,UNIT --plan "
+                      "bare/plan.toml\n") != std::string::npos);
+  const auto empty = site.run({"new", "e", "--line", "l=rtu,9600,8E1", "--slave", "a=l,1"});
+  CHECK(empty.status == 0);
+  CHECK(empty.out.find("warning P07: slave a: has a header row and no points yet") !=
+        std::string::npos);
+}
+
+TEST_CASE("pack reads over no register of which nobody knows whether it answers") {
+  const NewSite site;
+  site.site_.write("gap.csv",
+                   "name,area,address,type,access\na,hr,0,u16,r\nb,hr,1,u16,r\nc,hr,8,u16,r\n");
+  const auto made =
+      site.run({"new", "p", "--line", "bus=rtu,9600,8N1", "--slave", "m=bus,1,gap.csv"});
+  CHECK(made.status == 0);
+  const std::string plan = site.site_.read("p/plan.toml");
+  CHECK(plan.find("at = 0, count = 2") != std::string::npos);
+  CHECK(plan.find("count = 9") == std::string::npos);
+}
+
+TEST_CASE("a table is piped in, joins a plan, and its headings may come from a file") {
+  const NewSite site;
+  CHECK(site.run({"new", "p", "--line", "bus=rtu,9600,8N1"}).status == 0);
+  site.site_.write("words.csv", "Messstelle,point\nOrt,address\nArt,type\n");
+  site.site_.write("t.txt", "Messstelle   Ort     Art\nDruck        40001   REAL\n");
+  const auto joined =
+      test::run_program("/bin/sh",
+                        {"-c", std::string("cat t.txt | ") + GREYMET_PROGRAM +
+                                   " new --from - --slave d=bus,4 --plan p/plan.toml --headings "
+                                   "words.csv"},
+                        site.site_.path());
+  CHECK(joined.status == 0);
+  CHECK(site.site_.read("p/maps/d.csv") == "point,area,address,type\r\nDruck,hr,40001,f32\r\n");
+  CHECK(site.site_.read("p/plan.toml").find("numbering  = \"reference\"") != std::string::npos);
+}
