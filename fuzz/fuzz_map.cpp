@@ -1,4 +1,6 @@
-// A register map from bytes: points stay inside their area and are found again.
+// A register map from bytes: points stay inside their area and are found again. The same bytes as
+// declarations of a program.
+#include "files/declarations.h"
 #include "files/map_reader.h"
 #include "input.h"
 
@@ -16,6 +18,15 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       fuzz::require(extent.end <= model::addresses_per_area && extent.first < extent.end);
       fuzz::require(map.lists(point.address.area, extent.first));
       fuzz::require(map.find(point.name) != nullptr);
+    }
+  }
+  // declarations of a program: every tag lies in an area that was asked for
+  model::Findings findings;
+  const std::vector<std::string> areas{"%MW", "%MX"};
+  for (const bool project : {false, true}) {
+    const auto read = project ? files::read_project : files::read_declarations;
+    for (const model::Tag& tag : read(text, "p", 0, areas, {}, findings).tags) {
+      fuzz::require(tag.address.value.starts_with("%MW") || tag.address.value.starts_with("%MX"));
     }
   }
   return 0;

@@ -358,8 +358,19 @@ TEST_CASE("F13: a reference, or hex, typed as a number") {
   CHECK(findings_of_rule("P05", six) ==
         Words{"error transaction t: address 400011 is past the last one, 65535; read as a "
               "reference it is hr:10, 'low' | write at = \"400011\""});
-  CHECK(findings_of_rule("P05", one(R"(fc = 3, at = 400015, count = 1, into = "%MW0")")).size() ==
-        1);
+  CHECK(findings_of_rule("P05", one(R"(fc = 3, at = 400015, count = 1, into = "%MW0")")) ==
+        Words{"error transaction t: address 400015 is past the last one, 65535 | write at = "
+              "\"400015\" if it is a reference"});
+  CHECK(findings_of_rule("P05", one(R"(fc = 3, at = 300015, count = 1, into = "%MW0")")) ==
+        Words{"error transaction t: address 300015 is past the last one, 65535 | addresses count "
+              "from 0 to 65535; write references in quotes: \"404097\""});
+  // what begins with a letter reads as a name
+  CHECK(findings_of_rule("P03", one(R"(fc = 3, at = "A210h", count = 1, into = "%MW0")")) ==
+        Words{"error transaction t: slave gauge has no point 'A210h' | write 0xA210, if it is a "
+              "hexadecimal number"});
+  CHECK(findings_of_rule("P05", one(R"(fc = 10, at = 0, count = 1, into = "%MW0")")) ==
+        Words{"error transaction t: function code 10 moves no registers or bits | write fc = 16: "
+              "hexadecimal 10 is 16"});
   CHECK(
       findings_of_rule("F13", one(R"(fc = 3, at = "hr:40011", count = 4, into = "%MW0")")).empty());
   auto files = test::base_files();

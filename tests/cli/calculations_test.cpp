@@ -82,6 +82,11 @@ TEST_CASE("address gives every reading with stable keys") {
   check_refused({"address", "banana"},
                 "'banana' is no number and can only be a name in a plan; write e.g. 4096, 0x1000, "
                 "hr:4096 or 404097, or give the plan: --plan plan.toml");
+  // those that can be read are answered among others
+  const Outcome mixed = run({"address", "banana", "40014"});
+  CHECK(mixed.status == 2);
+  CHECK(mixed.out.find("hr:13     0x000D") != std::string::npos);
+  CHECK(mixed.err.find("'banana' is no number") != std::string::npos);
   check_refused(
       {"address", "7000000"},
       "'7000000' is beyond every area: addresses end at 65535, references at 465536; write "

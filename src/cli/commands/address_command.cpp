@@ -139,25 +139,28 @@ int run_address(const AddressOptions& options, const Terminal& terminal) {
     return exit_usage;
   }
   std::vector<files::AddressQuestion> questions;
+  int status = exit_fine;
   for (const std::string& text : options.texts) {
     auto found = model::look_up_address(text, plan, options.slave);
     if (!found) {
       terminal.err << fmt::format("greymet: {}; {}\n", shown(found.error().message),
                                   shown(found.error().remedy));
-      return exit_usage;
+      status = exit_usage;
+      continue;  // the others can be answered
     }
     questions.push_back({text, std::move(*found)});
   }
+  if (questions.empty()) return status;
   if (options.format != "text") {
     terminal.out << (options.format == "csv" ? files::table_csv(files::addresses_table(questions))
                                              : files::addresses_json(questions));
-    return exit_fine;
+    return status;
   }
   for (std::size_t i = 0; i < questions.size(); ++i) {
     terminal.out << (i > 0 ? "\n" : "") << question_text(questions[i], terminal);
   }
   terminal.out << legend(questions);
-  return exit_fine;
+  return status;
 }
 
 Action declare_address(CLI::App& command, const Terminal& terminal) {

@@ -46,7 +46,8 @@ std::vector<std::string> joined_headings(const std::vector<std::string>& above,
     if (b.empty()) {
       out[c] = a;
     } else {
-      out[c] = upper.empty() || upper == b ? b : upper + " " + b;
+      if (!upper.empty() && upper != b) out[c] = upper + " ";
+      out[c] += b;
     }
   }
   return out;

@@ -406,9 +406,6 @@ AreaByFunctions area_by_functions(const std::vector<int>& functions) {
         break;
       case 6:
       case 16:
-        add(Area::holding_register);
-        writes = true;
-        break;
       case 22:
         add(Area::holding_register);
         writes = true;
@@ -569,7 +566,7 @@ std::string take_unit(std::string& name) {
   if (text.size() > 3 && (text.ends_with(')') || text.ends_with(']'))) {
     const std::size_t open = text.rfind(text.back() == ')' ? '(' : '[');
     if (open != std::string_view::npos && open > 0) {
-      const std::string unit(model::trimmed(text.substr(open + 1, text.size() - open - 2)));
+      std::string unit(model::trimmed(text.substr(open + 1, text.size() - open - 2)));
       if (is_unit(unit)) {
         name = std::string(model::trimmed(text.substr(0, open)));
         return unit;
@@ -577,7 +574,7 @@ std::string take_unit(std::string& name) {
     }
   }
   if (const std::size_t comma = text.rfind(','); comma != std::string_view::npos && comma > 0) {
-    const std::string unit(model::trimmed(text.substr(comma + 1)));
+    std::string unit(model::trimmed(text.substr(comma + 1)));
     if (is_unit(unit)) {
       name = std::string(model::trimmed(text.substr(0, comma)));
       return unit;

@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include "files/csv_reader.h"
+#include "files/declarations.h"
 #include "files/map_reader.h"
 #include "files/plan_decoder.h"
 #include "files/tag_reader.h"
@@ -228,7 +229,20 @@ class Loader {
     const model::Subject subject = subject_of(controller);
     const auto file = open(*controller.tags_file, subject, largest_map);
     if (!file) return;
-    out_.sources[*file].is_table = true;
+    SourceFile& source = out_.sources[*file];
+    const bool project = looks_like_project(source.text);
+    if (project || looks_like_declarations(source.text)) {
+      source.is_project = project;
+      source.is_program = true;
+      std::vector<std::string> areas;
+      for (const model::MemoryArea& area : controller.memory) areas.push_back(area.name);
+      const auto read = project ? read_project : read_declarations;
+      controller.tags =
+          read(source.text, controller.tags_file->value, *file, areas, subject, out_.findings);
+      controller.tags->place = controller.tags_file->place;
+      return;
+    }
+    source.is_table = true;
     if (!looks_like(*file, {"tag", "address", "type"})) {
       return report_foreign(*controller.tags_file, subject, "a table of tags");
     }

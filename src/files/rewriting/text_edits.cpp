@@ -314,7 +314,9 @@ const FixWriter::Structure& FixWriter::structure_of(std::uint32_t file) {
   if (known != nullptr) return *known;
   const SourceFile& source = loaded_.sources[file];
   Structure made{SourceText(source.text), {}, {}};
-  if (!source.is_table) {
+  if (source.is_program) {
+    // nothing but its text
+  } else if (!source.is_table) {
     made.nodes = scan_toml(source.text);
   } else if (auto table = read_csv(source.text, file)) {
     made.table = std::move(*table);
@@ -328,7 +330,8 @@ std::optional<std::vector<TextEdit>> FixWriter::edits_of(const model::Fix& fix) 
   for (const Edit& edit : fix.edits) {
     if (edit.range.file >= loaded_.sources.size() || edit.range.line == 0) return std::nullopt;
     const SourceFile& file = loaded_.sources[edit.range.file];
-    if (!file.may_be_quoted) return std::nullopt;
+    if (!file.may_be_quoted || file.is_project) return std::nullopt;
+    if (file.is_program && edit.kind != EditKind::replace) return std::nullopt;
     const Structure& structure = structure_of(edit.range.file);
     const SourceText& source = structure.source;
     std::optional<std::vector<Replacement>> changes;

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "model/ascii_text.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "model/text_slips.h"
@@ -11,6 +12,18 @@
 
 namespace greymet::model::internal {
 namespace {
+
+// "A210h" and "A210": digits of a hexadecimal number that begin with a letter, so that they read as
+// a name. "0xA210"; empty where it is none.
+std::string hexadecimal_meant(std::string_view text) {
+  if (text.size() > 1 && (text.back() == 'h' || text.back() == 'H')) text.remove_suffix(1);
+  constexpr std::size_t most_digits = 4;
+  const bool digits =
+      !text.empty() && text.size() <= most_digits &&
+      std::all_of(text.begin(), text.end(), [](char c) { return hex_digit_value(c).has_value(); });
+  const bool has_number = std::any_of(text.begin(), text.end(), is_digit);
+  return digits && has_number ? fmt::format("0x{}", text) : std::string();
+}
 
 // An address of a block before its quantity is known.
 struct Start {
@@ -49,7 +62,15 @@ void report_unknown_point(const ResolvedPlan& resolved, const Target& target,
                   nearest ? fmt::format(" (did you mean '{}'?)", nearest->name) : std::string()),
       nearest
           ? fmt::format("write '{}', or another point that {} lists", nearest->name, map->file())
+      : !hexadecimal_meant(name.value).empty()
+          ? std::string()
           : fmt::format("name a point that {} lists, or write an address", map->file()));
+  if (const std::string number = hexadecimal_meant(name.value); !number.empty() && !nearest) {
+    add_fix(report.last(), {fmt::format("write {}, if it is a hexadecimal number", number),
+                            {{name.place, fmt::format("\"{}\"", number)}},
+                            false,
+                            true});
+  }
   if (nearest) {
     add_fix(report.last(), {fmt::format("write '{}'", nearest->name),
                             {{name.place, fmt::format("\"{}\"", nearest->name)}},
@@ -123,7 +144,15 @@ void report_past_the_end(const ResolvedPlan& resolved, const Target& target,
   if (points.empty()) {
     report.error(RuleCode::P05, at.place,
                  fmt::format("address {} is past the last one, 65535", at.value.text),
-                 "addresses count from 0 to 65535; write references in quotes: \"404097\"");
+                 is_reference ? std::string()
+                              : "addresses count from 0 to 65535; write references in quotes: "
+                                "\"404097\"");
+    if (is_reference) {
+      add_fix(report.last(), {fmt::format("write at = \"{}\" if it is a reference", digits),
+                              {{at.place, {}, EditKind::set_keys, {{"at", '"' + digits + '"'}}}},
+                              false,
+                              true});
+    }
     return;
   }
   report.error(RuleCode::P05, at.place,

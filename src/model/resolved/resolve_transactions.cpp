@@ -113,7 +113,14 @@ class TransactionResolver {
         report.error(
             RuleCode::P05, declared.function->place,
             fmt::format("function code {} moves no registers or bits", declared.function->value),
-            "use one of 1, 2, 3, 4, 5, 6, 15, 16, 22, 23");
+            declared.function->value == 10 ? "" : "use one of 1, 2, 3, 4, 5, 6, 15, 16, 22, 23");
+        // manuals print function codes in hexadecimal, too
+        if (declared.function->value == 10) {
+          add_fix(report.last(), {"write fc = 16: hexadecimal 10 is 16",
+                                  {{declared.function->place, "16"}},
+                                  false,
+                                  true});
+        }
         return;
       }
     }

@@ -16,6 +16,8 @@ struct SourceFile {
   std::string text;
   bool may_be_quoted = true;  // false for what lies outside the plan's folder
   bool is_table = false;      // CSV
+  bool is_program = false;    // declarations of a program: words are replaced there, nothing else
+  bool is_project = false;    // XML, of which only lines are known: never edited
 };
 
 // What came of reading a plan. `unreadable`: the plan or one of its files could not be opened or
