@@ -291,3 +291,25 @@ TEST_CASE("M04: two controllers write one register through a gateway") {
                   "kiln writes as well") == 0);
   CHECK(findings_of_rule("M04", network_plan({write("kiln", 0), write("loadout", 2)})).empty());
 }
+
+TEST_CASE("A05: what is stated and was never confirmed is noted, and has to be stated") {
+  const auto with = [](const std::string& keys) {
+    return test::replaced(
+        test::with_rows(
+            {R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", every = "1s", on_loss = "hold" })"}),
+        "[slave.gauge]\n", "[slave.gauge]\n" + keys);
+  };
+  CHECK(test::findings_of_rule("A05", with("")).empty());
+  CHECK(
+      test::findings_of_rule("A05", with("reply = { typical = \"5ms\", max = \"9ms\" }\nassumed = "
+                                         "[\"unit\", \"reply\"]\n")) ==
+      std::vector<std::string>{
+          "note slave gauge: `unit` is assumed, never confirmed | look at its switches, or its "
+          "display; then take it off `assumed`",
+          "note slave gauge: `reply` is assumed, never confirmed | greymet run PLAN measures it; "
+          "then take it off `assumed`"});
+  const auto missing = test::findings_of_rule("P05", with("assumed = [\"holes\"]\n"));
+  REQUIRE(missing.size() == 1);
+  CHECK(missing[0].find("`assumed` names \"holes\", which the slave does not state | name what was "
+                        "never confirmed of ") != std::string::npos);
+}

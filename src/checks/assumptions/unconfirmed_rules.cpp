@@ -13,10 +13,9 @@ namespace {
 // What settles a key of this name.
 std::string settled_by(const std::string& key, const std::string& slave) {
   static constexpr std::array<std::pair<std::string_view, std::string_view>, 4> ways{
-      {{"numbering",
-        "compare one value with the device's display: greymet run PLAN --read {}.POINT"},
+      {{"numbering", "compare one value with the device's display: greymet hand PLAN {}.POINT"},
        {"word_order",
-        "compare one long value with the device's display: greymet run PLAN --read {}.POINT"},
+        "compare one long value with the device's display: greymet hand PLAN {}.POINT"},
        {"reply", "greymet run PLAN measures it"},
        {"unit", "look at its switches, or its display"}}};
   const auto* const at =

@@ -305,10 +305,15 @@ class TableImporter {
     if (!hexadecimal_) return;
     std::size_t count = 0;
     std::string first;
+    const auto differs = [](const std::string& digits) {
+      const WrittenNumber number{digits, false, false};
+      return number.value(true) != number.value(false);
+    };
     for (const ColumnCell& each : column) {
       if (each.cell.first.marked) continue;
       ++count;
-      if (first.empty()) first = each.cell.first.digits;
+      // one that is another number then
+      if (first.empty() || !differs(first)) first = each.cell.first.digits;
     }
     if (count > 0)
       out_.notes.push_back(fmt::format("{} addresses are read as hexadecimal: {} is {}", count,
