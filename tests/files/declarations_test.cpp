@@ -38,7 +38,7 @@ ReadTags read(const std::string& text, const std::vector<std::string>& areas = {
   return shown(table, findings);
 }
 
-using Lines = std::vector<std::string>;
+using TagLines = std::vector<std::string>;
 
 }  // namespace
 
@@ -55,9 +55,9 @@ TEST_CASE("located variables are tags, whatever section they stand in; all other
       "END_VAR\n"
       "PROGRAM main VAR Count AT %mw110 : udint; END_VAR\n"
       "  Count := Count + 1; END_PROGRAM\n");
-  CHECK(all.tags == Lines{"Flow %MW100 REAL @3:3", "Run %MX40 BOOL @6:3",
-                          "Alarm %MW114.3 BOOL @7:3", "Name %MW200 STRING[16] @8:3",
-                          "Count %MW110 UDINT @10:18"});
+  CHECK(all.tags == TagLines{"Flow %MW100 REAL @3:3", "Run %MX40 BOOL @6:3",
+                             "Alarm %MW114.3 BOOL @7:3", "Name %MW200 STRING[16] @8:3",
+                             "Count %MW110 UDINT @10:18"});
   CHECK(all.said.empty());
   CHECK_FALSE(all.incomplete);
 }
@@ -75,17 +75,18 @@ TEST_CASE("arrays and structures lie where their elements come to") {
       "     T_Alias : T_Drive;\n"
       "END_TYPE\n");
   CHECK(all.said.empty());
-  CHECK(all.tags == Lines{"Temps[1] %MW10 INT @2:3",          "Temps[2] %MW11 INT @2:3",
-                          "Temps[3] %MW12 INT @2:3",          "Bits[0] %MX8 BOOL @3:3",
-                          "Bits[1] %MX9 BOOL @3:3",           "Grid[0][5] %MW20 REAL @4:3",
-                          "Grid[0][6] %MW22 REAL @4:3",       "Grid[1][5] %MW24 REAL @4:3",
-                          "Grid[1][6] %MW26 REAL @4:3",       "Drive.speed %MW40 REAL @5:3",
-                          "Drive.hours %MW42 UDINT @5:3",     "Drive.starts %MW44 UDINT @5:3",
-                          "Drive.state %MW46 WORD @5:3",      "Drives[1].speed %MW60 REAL @6:3",
-                          "Drives[1].hours %MW62 UDINT @6:3", "Drives[1].starts %MW64 UDINT @6:3",
-                          "Drives[1].state %MW66 WORD @6:3",  "Drives[2].speed %MW67 REAL @6:3",
-                          "Drives[2].hours %MW69 UDINT @6:3", "Drives[2].starts %MW71 UDINT @6:3",
-                          "Drives[2].state %MW73 WORD @6:3"});
+  CHECK(all.tags ==
+        TagLines{"Temps[1] %MW10 INT @2:3",          "Temps[2] %MW11 INT @2:3",
+                 "Temps[3] %MW12 INT @2:3",          "Bits[0] %MX8 BOOL @3:3",
+                 "Bits[1] %MX9 BOOL @3:3",           "Grid[0][5] %MW20 REAL @4:3",
+                 "Grid[0][6] %MW22 REAL @4:3",       "Grid[1][5] %MW24 REAL @4:3",
+                 "Grid[1][6] %MW26 REAL @4:3",       "Drive.speed %MW40 REAL @5:3",
+                 "Drive.hours %MW42 UDINT @5:3",     "Drive.starts %MW44 UDINT @5:3",
+                 "Drive.state %MW46 WORD @5:3",      "Drives[1].speed %MW60 REAL @6:3",
+                 "Drives[1].hours %MW62 UDINT @6:3", "Drives[1].starts %MW64 UDINT @6:3",
+                 "Drives[1].state %MW66 WORD @6:3",  "Drives[2].speed %MW67 REAL @6:3",
+                 "Drives[2].hours %MW69 UDINT @6:3", "Drives[2].starts %MW71 UDINT @6:3",
+                 "Drives[2].state %MW73 WORD @6:3"});
 }
 
 TEST_CASE("what lies in the exchange's memory and is of no whole words is named, not guessed") {
@@ -124,9 +125,9 @@ TEST_CASE("a project in XML declares the same as its text") {
   CHECK(files::looks_like_project(project));
   const ReadTags all =
       shown(files::read_project(project, "p.xml", 0, {"%MW"}, {}, findings), findings);
-  CHECK(all.tags == Lines{"Flow %MW100 REAL @7:1", "Text %MW120 STRING[10] @9:1",
-                          "D[1].speed %MW40 REAL @10:1", "D[1].state %MW42 WORD @10:1",
-                          "D[2].speed %MW43 REAL @10:1", "D[2].state %MW45 WORD @10:1"});
+  CHECK(all.tags == TagLines{"Flow %MW100 REAL @7:1", "Text %MW120 STRING[10] @9:1",
+                             "D[1].speed %MW40 REAL @10:1", "D[1].state %MW42 WORD @10:1",
+                             "D[2].speed %MW43 REAL @10:1", "D[2].state %MW45 WORD @10:1"});
   CHECK(all.said.empty());
   findings.clear();
   CHECK(files::read_project("<project", "p.xml", 0, {"%MW"}, {}, findings).incomplete);
@@ -164,14 +165,14 @@ TEST_CASE("the demo's tags are the same from their table and from declarations o
     model::Findings findings;
     const auto table = files::read_tags(*text, name, 0, {}, findings);
     std::string declared = "VAR_GLOBAL\n";
-    Lines wanted;
+    TagLines wanted;
     for (const model::Tag& tag : table.tags) {
       const std::string type = to_text(tag.type);
       if (type.find_first_of("abcdefghijklmnopqrstuvwxyz") != std::string::npos) continue;  // bcd16
       declared += fmt::format("{} AT {} : {};\n", tag.name, tag.address.value, type);
       wanted.push_back(fmt::format("{} {} {}", tag.name, tag.address.value, type));
     }
-    Lines found;
+    TagLines found;
     const auto again =
         files::read_declarations(declared + "END_VAR\n", name, 0, {"%MW", "%MX"}, {}, findings);
     for (const model::Tag& tag : again.tags) {

@@ -397,3 +397,28 @@ TEST_CASE("where a key belongs is said of every key of every table") {
   }
   CHECK(seen > 90);
 }
+
+TEST_CASE("a table of transactions under other headings is read, and its headings are named once") {
+  const std::string plan =
+      test::replaced(test::with_rows({}), "transactions = [\n]\n", "table = \"t.csv\"\n");
+  auto files = test::base_files();
+  files["t.csv"] =
+      "Name,Device,Function code,Start address,Quantity,into,Cycle,on_loss\n"
+      "a,gauge,3,0,8,%MW0,1s,hold\n"
+      "b,pump,3,0,2,%MW20,1s,hold\n";
+  const auto loaded = test::load(plan, files);
+  REQUIRE(loaded.plan.plan.transactions.size() == 2);
+  CHECK(loaded.plan.plan.transactions[1].name == "b");
+  const auto said = test::findings_of_rule("P02", plan, files);
+  CHECK(said == std::vector<std::string>{
+                    "error exchange: column 'Name' is called `name` here | write name",
+                    "error exchange: column 'Device' is called `slave` here | write slave",
+                    "error exchange: column 'Function code' is called `fc` here | write fc",
+                    "error exchange: column 'Start address' is called `at` here | write at",
+                    "error exchange: column 'Quantity' is called `count` here | write count",
+                    "error exchange: column 'Cycle' is called `every` here | write every"});
+  files["t.csv"] = "name,slave,fc,at,count,Memory,every\na,gauge,3,0,8,%MW0,1s\n";
+  CHECK(test::findings_of_rule("P02", plan, files).front() ==
+        "error exchange: column 'Memory' is no key of a transaction | make two columns of it: "
+        "`into` for what is read, `from` for what is sent");
+}

@@ -207,7 +207,7 @@ class DeclarationParser {
           continue;
         }
         const DeclaredType member = type(depth + 1);
-        for (const std::string& name : names) out.members.emplace_back(name, member);
+        for (const std::string& name : names) out.members.push_back({name, member});
         skip_declaration("end_struct");
       }
       take("end_struct");

@@ -13,14 +13,21 @@
 
 namespace greymet::files::internal {
 
+struct DeclaredMember;
+
 // A type as it is declared: a name, an array, or a structure.
 struct DeclaredType {
   std::string name;              // of an elementary type, or of one that is declared; else empty
   std::uint32_t characters = 0;  // of STRING[n]
   std::int64_t first = 0;        // bounds of an array
   std::int64_t last = -1;
-  std::shared_ptr<DeclaredType> of;                           // elements of an array
-  std::vector<std::pair<std::string, DeclaredType>> members;  // of a structure
+  std::shared_ptr<DeclaredType> of;     // elements of an array
+  std::vector<DeclaredMember> members;  // of a structure
+};
+
+struct DeclaredMember {
+  std::string name;
+  DeclaredType type;
 };
 
 // A variable at an address.

@@ -17,6 +17,7 @@
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
+#include "transaction_columns.h"
 
 namespace greymet::files {
 
@@ -306,12 +307,13 @@ class Loader {
     if (!looks_like(*file, {"name", "slave", "fc"})) {
       return report_foreign(name, {model::SubjectKind::exchange}, "a table of transactions");
     }
-    const auto table = read_csv(out_.sources[*file].text, *file);
+    auto table = read_csv(out_.sources[*file].text, *file);
     if (!table) {
       report(RuleCode::P07, table.error().place, {model::SubjectKind::exchange},
              table.error().message, table.error().remedy);
       return;
     }
+    mend_headings(table->header);
     std::vector<model::Transaction> rows;
     for (std::size_t i = 0; i < table->rows.size(); ++i) {
       const auto& row = table->rows[i];
@@ -327,6 +329,30 @@ class Loader {
     rows.insert(rows.end(), std::make_move_iterator(plan.transactions.begin()),
                 std::make_move_iterator(plan.transactions.end()));
     plan.transactions = std::move(rows);
+  }
+
+  // Headings as other tables have them are named once, with what to call them; rows are read as if
+  // they were called so.
+  void mend_headings(std::vector<Cell>& header) {
+    for (Cell& cell : header) {
+      if (const auto advice = internal::advice_on(cell.text); !advice.empty()) {
+        report(
+            RuleCode::P02, cell.place, {model::SubjectKind::exchange},
+            fmt::format("column '{}' is no key of a transaction", model::quoted_start(cell.text)),
+            std::string(advice));
+        continue;
+      }
+      const auto key = internal::key_meant_by(cell.text);
+      if (!key || *key == cell.text) continue;
+      const bool taken = std::any_of(header.begin(), header.end(),
+                                     [&](const Cell& other) { return other.text == *key; });
+      if (taken) continue;
+      report(RuleCode::P02, cell.place, {model::SubjectKind::exchange},
+             fmt::format("column '{}' is called `{}` here", model::quoted_start(cell.text), *key),
+             "");
+      add_fix(out_.findings.back(), model::write_instead(cell.place, std::string(*key), true));
+      cell.text = *key;
+    }
   }
 
   // A row as a table; "read.at" is the key `at` of the table `read`.

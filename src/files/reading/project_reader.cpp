@@ -60,8 +60,8 @@ DeclaredType type_of_node(const pugi::xml_node& type, int depth) {
   if (name == "struct") {
     for (const pugi::xml_node member : of.children()) {
       if (local_name(member) != "variable") continue;
-      out.members.emplace_back(member.attribute("name").value(),
-                               type_of_node(child_named(member, "type"), depth + 1));
+      out.members.push_back(
+          {member.attribute("name").value(), type_of_node(child_named(member, "type"), depth + 1)});
     }
     return out;
   }
