@@ -328,6 +328,71 @@ TEST_CASE("a hostile page is read as far as it goes, and never too deep") {
   }
 }
 
+TEST_CASE("a column of addresses is decimal or hexadecimal as a whole, by what tells") {
+  // "type address" rows -> the addresses of the map, or what is asked
+  const auto read = [](const std::string& rows) {
+    const auto map = files::import_map("a.csv", "name,area,type,address\n" + rows);
+    REQUIRE(map.has_value());
+    if (!map->questions.empty()) return "asks " + map->questions.front().about;
+    std::string out;
+    for (const auto& point : map_of(*map).points()) {
+      out += (out.empty() ? "" : " ") + std::to_string(point.address.offset.value);
+    }
+    return out;
+  };
+  CHECK(read("a,hr,u16,8\nb,hr,u16,10\n") == "8 10");
+  // a letter in one cell tells of all
+  CHECK(read("a,hr,u16,000A\nb,hr,u16,0048\n") == "10 72");
+  // two REALs side by side over a ten
+  CHECK(read("a,hr,f32,0008\nb,hr,f32,0010\n") == "8 10");
+  // an LREAL takes four: as decimal numbers the next one would lie inside of it
+  CHECK(read("a,hr,f64,0008\nb,hr,f32,0010\n") == "8 16");
+  // one pair says this, another that
+  CHECK(read("a,hr,f32,0008\nb,hr,f64,0010\nc,hr,f64,0018\nd,hr,f32,0020\n") == "asks addresses");
+  CHECK(read("a,hr,f64,8\nb,hr,f32,10\n") == "asks addresses");
+  // marked ones say what they are, each by itself
+  CHECK(read("a,hr,u16,0x10\nb,hr,u16,12\n") == "16 12");
+  // two bits or registers in one cell are a list, a figure behind a comma may be anything
+  const auto map = files::import_map(
+      "a.csv", "name;area;type;address\ngood;hr;u16;1\na;hr;u32;\"10/11\"\nb;hr;bool;\"12,3\"\n");
+  REQUIRE(map.has_value());
+  CHECK(map->points == 2);
+  CHECK(map->left_out == Lines{"line 4: b: address '12,3' is not understood"});
+}
+
+TEST_CASE("scales in the ways that tables write them, and columns that may scale are asked about") {
+  const auto factor = [](const std::string& column, const std::string& cell) {
+    const auto map = files::import_map(
+        "a.csv", "name;area;address;type;" + column + "\na;hr;0;u16;" + cell + "\n");
+    REQUIRE(map.has_value());
+    if (!map->questions.empty()) return "asks " + map->questions.front().about;
+    if (map->points == 0) return std::string("left out");
+    return fmt::format("{}", map_of(*map).points().front().factor);
+  };
+  for (const char* tenth : {"0.1", "0,1", "1/10", "/10", ":10", "x0.1", "*0.1", "10^-1", "1E-1",
+                            "0.1 A/digit", "0,1 kW", "= 0.1"}) {
+    INFO(tenth);
+    CHECK(factor("Scaling", tenth) == "0.1");
+  }
+  CHECK(factor("Divisor", "10") == "0.1");
+  CHECK(factor("Resolution", "10") == "10");
+  CHECK(factor("Scaling", "10") == "asks scale");
+  CHECK(factor("Scaling", "-2") == "asks scale");
+  // in a map of ours it multiplies
+  const auto ours = files::import_map("a.csv", "point,area,address,type,factor\na,hr,0,u16,10\n");
+  CHECK(map_of(*ours).points().front().factor == 10);
+  const auto asks = [](const std::string& cells) {
+    const auto map = files::import_map("a.csv", "name;area;address;type;Zeta\n" + cells);
+    REQUIRE(map.has_value());
+    return !map->questions.empty() && map->questions.front().about == "columns";
+  };
+  CHECK(asks("a;hr;0;u16;0.1\nb;hr;1;u16;1\n"));
+  CHECK(asks("a;hr;0;u16;0..500\nb;hr;1;u16;0,1 A\n"));
+  CHECK_FALSE(asks("a;hr;0;u16;1\nb;hr;1;u16;1\n"));
+  CHECK_FALSE(asks("a;hr;0;u16;7\nb;hr;1;u16;10\n"));
+  CHECK_FALSE(asks("a;hr;0;u16;red\nb;hr;1;u16;green\n"));
+}
+
 TEST_CASE("what is piped in is told by what it is") {
   const std::string csv = "name,address,type\nx,40001,REAL\n";
   const std::string wanted = "point,area,address,type\r\nx,hr,40001,f32\r\n";

@@ -22,6 +22,7 @@ void check_corpus(const char* folder, std::size_t least) {
     REQUIRE((alone.has_value() || alone.error().message.empty()));
     if (alone->questions.empty()) {
       CHECK(table.answers.empty());
+      CHECK(alone->left_out.empty());
       CHECK(test::points_of(alone->csv, alone->numbering) ==
             test::points_of(table.expected, alone->numbering));
       continue;
