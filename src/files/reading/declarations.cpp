@@ -187,10 +187,11 @@ class DeclarationParser {
       take("]");
       take("of");
       DeclaredType element = type(depth + 1);
-      for (auto each = bounds.rbegin(); each != bounds.rend(); ++each) {
+      std::reverse(bounds.begin(), bounds.end());
+      for (const auto& [first, last] : bounds) {
         DeclaredType array;
-        array.first = each->first;
-        array.last = each->second;
+        array.first = first;
+        array.last = last;
         array.of = std::make_shared<DeclaredType>(std::move(element));
         element = std::move(array);
       }

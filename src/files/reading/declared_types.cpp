@@ -12,7 +12,7 @@ namespace greymet::files::internal {
 
 namespace {
 
-constexpr int deepest = 16;                 // types inside of each other
+constexpr int most_nested = 16;             // types inside of each other
 constexpr std::size_t most_tags = 100'000;  // of one table
 constexpr std::int64_t most_elements = 65'536;
 
@@ -60,7 +60,7 @@ std::optional<TagMaker::At> TagMaker::place_of(const std::string& address) const
 }
 
 std::optional<std::int64_t> TagMaker::words_of(const DeclaredType& type, int depth) const {
-  if (depth > deepest) return std::nullopt;
+  if (depth > most_nested) return std::nullopt;
   if (type.of) {
     const auto one = words_of(*type.of, depth + 1);
     const std::int64_t count = type.last - type.first + 1;
@@ -103,7 +103,7 @@ void TagMaker::leave_out(const DeclaredVariable& variable, const std::string& wh
 
 bool TagMaker::spread(const DeclaredVariable& variable, const std::string& name,
                       const DeclaredType& type, const At& at, int depth) {
-  if (depth > deepest || out_.tags.size() >= most_tags) return false;
+  if (depth > most_nested || out_.tags.size() >= most_tags) return false;
   if (!type.of && type.members.empty()) {
     const auto known = elementary(type);
     if (!known) {
@@ -141,8 +141,8 @@ bool TagMaker::spread(const DeclaredVariable& variable, const std::string& name,
   std::int64_t number = at.number;
   for (const auto& [member, member_type] : type.members) {
     const auto words = words_of(member_type, depth + 1);
-    if (!words ||
-        !spread(variable, name + "." + member, member_type, {at.area, number, {}}, depth + 1)) {
+    if (!words || !spread(variable, fmt::format("{}.{}", name, member), member_type,
+                          {at.area, number, {}}, depth + 1)) {
       return false;
     }
     number += *words;

@@ -48,10 +48,11 @@ DeclaredType type_of_node(const pugi::xml_node& type, int depth) {
     for (const pugi::xml_node child : of.children()) {
       if (local_name(child) == "dimension") dimensions.push_back(child);
     }
-    for (auto each = dimensions.rbegin(); each != dimensions.rend(); ++each) {
+    std::reverse(dimensions.begin(), dimensions.end());
+    for (const pugi::xml_node dimension : dimensions) {
       DeclaredType array;
-      array.first = each->attribute("lower").as_llong();
-      array.last = each->attribute("upper").as_llong(-1);
+      array.first = dimension.attribute("lower").as_llong();
+      array.last = dimension.attribute("upper").as_llong(-1);
       array.of = std::make_shared<DeclaredType>(std::move(element));
       element = std::move(array);
     }
