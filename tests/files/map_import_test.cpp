@@ -335,7 +335,8 @@ TEST_CASE("a column of addresses is decimal or hexadecimal as a whole, by what t
     REQUIRE(map.has_value());
     if (!map->questions.empty()) return "asks " + map->questions.front().about;
     std::string out;
-    for (const auto& point : map_of(*map).points()) {
+    const model::RegisterMap made = map_of(*map);
+    for (const auto& point : made.points()) {
       out += (out.empty() ? "" : " ") + std::to_string(point.address.offset.value);
     }
     return out;
@@ -350,6 +351,8 @@ TEST_CASE("a column of addresses is decimal or hexadecimal as a whole, by what t
   // one pair says this, another that
   CHECK(read("a,hr,f32,0008\nb,hr,f64,0010\nc,hr,f64,0018\nd,hr,f32,0020\n") == "asks addresses");
   CHECK(read("a,hr,f64,8\nb,hr,f32,10\n") == "asks addresses");
+  // ranges are counted in what the column is
+  CHECK(read("a,hr,STRING,0008-0010\nb,hr,u16,00FF\n") == "8 255");
   // marked ones say what they are, each by itself
   CHECK(read("a,hr,u16,0x10\nb,hr,u16,12\n") == "16 12");
   // two bits or registers in one cell are a list, a figure behind a comma may be anything

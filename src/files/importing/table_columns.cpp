@@ -322,6 +322,11 @@ const Heading& ColumnsOfTable::heading_of(Column column) const {
   return at == at_.end() ? none : heading_.headings[at->second];
 }
 
+std::string ColumnsOfTable::text_of(Column column) const {
+  const auto at = at_.find(column);
+  return at == at_.end() ? std::string() : heading_.texts[at->second];
+}
+
 std::string ColumnsOfTable::cell(std::size_t row, std::size_t column) const {
   if (column >= grid_.rows[row].size()) return {};
   return std::string(model::trimmed(grid_.rows[row][column]));

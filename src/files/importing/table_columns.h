@@ -30,6 +30,8 @@ class ColumnsOfTable {
   [[nodiscard]] const std::vector<std::size_t>& extra() const { return extra_; }
   // "'Scale' is taken for factor", and what was told by contents.
   [[nodiscard]] const std::vector<std::string>& notes() const { return notes_; }
+  // The heading of that column as it stands there; empty where there is none.
+  [[nodiscard]] std::string text_of(Column column) const;
   [[nodiscard]] const std::vector<std::string>& texts() const { return heading_.texts; }
   [[nodiscard]] std::size_t first_row() const { return heading_.first + heading_.count; }
 
