@@ -363,6 +363,15 @@ TEST_CASE("a column of addresses is decimal or hexadecimal as a whole, by what t
   CHECK(map->left_out == Lines{"line 4: b: address '12,3' is not understood"});
 }
 
+TEST_CASE("a bit that a spreadsheet has cut is left out, and named") {
+  const auto map = files::import_map(
+      "a.csv", "name,address,type\nrun,40012.1,BOOL\ndoor,40012.1,BOOL\nlamp,40012.2,BOOL\n");
+  REQUIRE(map.has_value());
+  CHECK(map->points == 2);
+  CHECK(map->left_out == Lines{"line 3: door: 40012.1 is that of line 2 already; a spreadsheet "
+                               "makes it of 40012.10"});
+}
+
 TEST_CASE("scales in the ways that tables write them, and columns that may scale are asked about") {
   const auto factor = [](const std::string& column, const std::string& cell) {
     const auto map = files::import_map(

@@ -1,6 +1,7 @@
 #include "table_import.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 
@@ -46,6 +47,7 @@ class TableImporter {
     if (table_.rows.empty()) return tl::unexpected(FileError{"has no row below its headings"});
     say_above();
     for (const std::string& note : columns_.notes()) out_.notes.push_back(note);
+    refuse_lost_digits();
     addresses_.settle_base();
     types_.settle_lengths();
     addresses_.settle_numbering();
@@ -103,6 +105,20 @@ class TableImporter {
                                          model::quoted_start(model::trimmed(text))));
         break;
       }
+    }
+  }
+
+  // A spreadsheet shows bit 10 of a register as bit 1: 40012.10 is the number 40012.1.
+  void refuse_lost_digits() {
+    std::map<std::pair<std::string, std::uint32_t>, std::size_t> lines;
+    for (DraftRow& row : table_.rows) {
+      if (!row.address || !row.address->bit) continue;
+      const auto [at, is_new] =
+          lines.emplace(std::pair(row.address->first.digits, *row.address->bit), row.line);
+      if (is_new) continue;
+      refuse(row, fmt::format("{}.{} is that of line {} already; a spreadsheet makes it of {}.{}0",
+                              row.address->first.digits, *row.address->bit, at->second,
+                              row.address->first.digits, *row.address->bit));
     }
   }
 
