@@ -363,6 +363,15 @@ TEST_CASE("a column of addresses is decimal or hexadecimal as a whole, by what t
   CHECK(map->left_out == Lines{"line 4: b: address '12,3' is not understood"});
 }
 
+TEST_CASE("an end of a range that may be thousands is not taken over, and named") {
+  const auto map = files::import_map(
+      "a.csv", "name,area,address,type,min,max\na,hr,0,u16,0,6.000\nb,hr,1,u16,0.125,65.5\n");
+  REQUIRE(map.has_value());
+  CHECK(map->csv ==
+        "point,area,address,type,min,max\r\na,hr,0,u16,0,\r\nb,hr,1,u16,0.125,65.5\r\n");
+  CHECK(map->notes.back() == "not taken over, as it may mean several things: line 2: max '6.000'");
+}
+
 TEST_CASE("a bit that a spreadsheet has cut is left out, and named") {
   const auto map = files::import_map(
       "a.csv", "name,address,type\nrun,40012.1,BOOL\ndoor,40012.1,BOOL\nlamp,40012.2,BOOL\n");

@@ -182,23 +182,26 @@ std::optional<Length> length_from(std::string_view given, Counted heading) {
   return out.number == 0 ? std::nullopt : std::optional(out);
 }
 
+std::optional<std::uint32_t> registers_of_length(const Length& length) {
+  switch (length.counted) {
+    case Counted::registers: return length.number;
+    case Counted::bytes:
+      return length.number % 2 == 0 ? std::optional(length.number / 2) : std::nullopt;
+    case Counted::bits:
+      return length.number % 16 == 0 ? std::optional(length.number / 16) : std::nullopt;
+    case Counted::unsaid: break;
+  }
+  if (length.number >= 16 && length.number % 16 == 0) return length.number / 16;  // bits
+  return length.number == 1 ? std::optional(length.number) : std::nullopt;
+}
+
 std::optional<DataType> type_of_length(const TypeCell& cell, const Length& length) {
   using Family = TypeCell::Family;
-  const auto registers = [&]() -> std::optional<std::uint32_t> {
-    switch (length.counted) {
-      case Counted::registers: return length.number;
-      case Counted::bytes:
-        return length.number % 2 == 0 ? std::optional(length.number / 2) : std::nullopt;
-      case Counted::bits:
-        return length.number % 16 == 0 ? std::optional(length.number / 16) : std::nullopt;
-      case Counted::unsaid: break;
-    }
-    if (length.number >= 16 && length.number % 16 == 0) return length.number / 16;  // bits
-    // 1 is one register; 2 and 4 may be registers or bytes, where both make a type
-    if (length.number == 1) return 1;
-    if (length.number == 2 && cell.family == Family::real) return 2;
-    return std::nullopt;
-  }();
+  std::optional<std::uint32_t> registers = registers_of_length(length);
+  // no real number is two bytes long
+  const bool of_registers =
+      cell.family == Family::real && length.counted == Counted::unsaid && length.number == 2;
+  if (of_registers) registers = 2;
   if (!registers) return std::nullopt;
   const auto pick = [&](TypeKind one, TypeKind two, TypeKind four) -> std::optional<DataType> {
     if (*registers == 1) return typed(one);

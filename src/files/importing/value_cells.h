@@ -36,6 +36,8 @@ struct Length {
 // "2", "2 words", "32 bit", "4 bytes"
 [[nodiscard]] std::optional<Length> length_from(std::string_view text, Counted heading);
 
+// The registers that a length says by itself; nothing where 2 or 4 may be registers or bytes.
+[[nodiscard]] std::optional<std::uint32_t> registers_of_length(const Length& length);
 // The type of a family that takes so much; nothing where there is none, or two are possible.
 [[nodiscard]] std::optional<model::DataType> type_of_length(const TypeCell& cell,
                                                             const Length& length);

@@ -74,16 +74,8 @@ bool ValueTypes::has_negative(const DraftRow& row) const {
 
 // Nothing where 2 may be registers or bytes.
 std::optional<std::uint32_t> ValueTypes::registers_said(const Length& length) const {
-  switch (length.counted) {
-    case Counted::registers: return length.number;
-    case Counted::bytes:
-      return length.number % 2 == 0 ? std::optional(length.number / 2) : std::nullopt;
-    case Counted::bits:
-      return length.number % 16 == 0 ? std::optional(length.number / 16) : std::nullopt;
-    case Counted::unsaid: break;
-  }
-  if (length.number >= 16 && length.number % 16 == 0) return length.number / 16;
-  if (length.number == 1) return 1;
+  if (const auto registers = registers_of_length(length)) return registers;
+  if (length.counted != Counted::unsaid) return std::nullopt;
   if (const auto said = in_.answer("length")) {
     if (*said == "bytes" && length.number % 2 == 0) return length.number / 2;
     if (*said == "registers") return length.number;
