@@ -24,8 +24,8 @@ std::optional<std::string> number_text(const std::string& text) {
   if (is_nothing(text)) return std::string();
   // "6.000" may be six thousand
   const std::size_t point = text.find('.');
-  const bool like_thousands = point != std::string::npos && point <= 3 &&
-                              text.size() == point + 4 && text[0] != '0' && text[0] != '-';
+  const bool like_thousands =
+      point <= 3 && text.size() == point + 4 && text[0] != '0' && text[0] != '-';
   if (like_thousands) return std::nullopt;
   const auto range = range_cell_from("0.." + text);
   if (range && model::is_digit(text[0])) return range->max;
