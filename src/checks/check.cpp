@@ -123,6 +123,7 @@ class Consequences {
 // Leaves out what the plan accepts, and reports acceptances without an object.
 void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Findings& findings) {
   Findings unused;
+  std::set<model::Range> useful;
   for (std::size_t i = 0; i < plan.accepts.size(); ++i) {
     const model::Accept& accept = plan.accepts[i];
     if (!accept.rule || !accept.at) continue;
@@ -131,20 +132,27 @@ void apply_accepts(const model::Plan& plan, const RuleSelection& selection, Find
     const auto removed = std::erase_if(findings, [&](const Finding& f) {
       return f.rule == *code && to_text(f.subject) == accept.at->value;
     });
+    // of a row that stands for several slaves it is enough that it holds for one
+    if (removed > 0) useful.insert(accept.place);
     if (removed > 0 || !selection.includes(*code)) continue;
     unused.push_back(
         {.rule = RuleCode::P09,
          .severity = Severity::warning,
          .place = accept.place,
          .subject = {model::SubjectKind::accept, std::to_string(i + 1)},
-         .message = fmt::format("this accept silences nothing: {} does not speak about "
-                                "'{}'",
-                                accept.rule->value, accept.at->value.substr(0, 60)),
+         .message = fmt::format(
+             "this accept silences nothing: {} does not speak about "
+             "'{}'",
+             accept.rule->value,
+             (accept.written_at.empty() ? accept.at->value : accept.written_at).substr(0, 60)),
          .remedy = "remove it, or correct its `rule` or `at`"});
     add_fix(unused.back(),
             {"remove the accept", {{accept.place, {}, model::EditKind::drop_row, {}}}, false});
   }
-  findings.insert(findings.end(), unused.begin(), unused.end());
+  std::set<model::Range> told;
+  for (Finding& f : unused) {
+    if (useful.count(f.place) == 0 && told.insert(f.place).second) findings.push_back(std::move(f));
+  }
 }
 
 }  // namespace
@@ -203,6 +211,38 @@ void join_equals(Findings& found) {
     kept.push_back(std::move(f));
   }
   finish();
+  found = std::move(kept);
+}
+
+// What the same row of the plan says of several slaves that are alike: of the first of them, with
+// the names of the others. Texts that differ in more than numbers are findings of their own.
+void join_alike(const model::WrittenAs& written_as, Findings& found) {
+  if (written_as.empty()) return;
+  struct First {
+    std::size_t at = 0;
+    std::vector<std::string> others;
+  };
+  std::map<std::tuple<RuleCode, model::Range, model::Subject, std::string>, First> firsts;
+  Findings kept;
+  for (Finding& f : found) {
+    const auto written = written_as.find(f.subject);
+    if (written != written_as.end() && f.place.line > 0) {
+      const auto [at, is_first] =
+          firsts.try_emplace({f.rule, f.place, written->second, model::without_numbers(f.message)},
+                             First{kept.size(), {}});
+      const bool same_slave = !is_first && kept[at->second.at].subject == f.subject;
+      if (!is_first && !same_slave) {
+        auto& others = at->second.others;
+        if (others.empty() || others.back() != f.subject.name) others.push_back(f.subject.name);
+        continue;
+      }
+    }
+    kept.push_back(std::move(f));
+  }
+  for (const auto& [key, first] : firsts) {
+    if (first.others.empty()) continue;
+    kept[first.at].message += fmt::format("; the same of {}", model::list_of_names(first.others));
+  }
   found = std::move(kept);
 }
 
@@ -340,6 +380,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   Consequences(found).silence();
   std::erase_if(found, [&](const Finding& f) { return !selection.includes(f.rule); });
   sort_by_place(found);
+  join_alike(resolved.plan.written_as, found);
   join_equals(found);
   join_groups(found);
   cut(found);

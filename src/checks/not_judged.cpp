@@ -52,7 +52,7 @@ class Collector {
                 [](const model::Controller& c) { return !c.model_file; });
     controllers("both ends of values", "no tags",
                 "tags = \"tags/<controller>.csv\" at the controller: the variables of its program",
-                [](const model::Controller& c) { return !c.tags_file; });
+                [](const model::Controller& c) { return !c.tags_files; });
     controllers("word orders of tags", "no word_order",
                 "word_order = \"ABCD\" or another at the controller, as its program takes long "
                 "values",

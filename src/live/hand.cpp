@@ -72,7 +72,7 @@ model::Plan plan_by_hand(const model::ResolvedPlan& plan, const HandBlock& block
   own.accepts.clear();
   for (model::Controller& each : own.controllers) {
     each.tags.reset();
-    each.tags_file.reset();
+    each.tags_files.reset();
   }
   constexpr std::int64_t most_bits = 2000;
   constexpr std::int64_t most_words = 125;

@@ -13,6 +13,7 @@
 #include "timing/report.h"
 #include "timing/simulation.h"
 #include "wanted.h"
+#include "write_wants.h"
 
 namespace greymet::packing {
 
@@ -32,28 +33,44 @@ struct Probe {
   Duration scan{};                                        // where requests start at boundaries
 };
 
-model::Transaction request_for(const ResolvedPlan& resolved, const WantedArea& area,
-                               std::string name, std::uint32_t offset, std::uint32_t quantity,
-                               Duration every) {
+// Whom a request asks for what.
+struct Asked {
+  std::size_t controller = 0;
+  std::size_t slave = 0;
+  model::Area area = model::Area::holding_register;
+  std::int64_t function = 0;
+};
+
+model::Transaction request_for(const ResolvedPlan& resolved, const Asked& asked, std::string name,
+                               std::uint32_t offset, std::uint32_t quantity) {
   model::Transaction t;
-  const model::Slave& slave = resolved.plan.slaves[area.slave];
+  const model::Slave& slave = resolved.plan.slaves[asked.slave];
   t.name = std::move(name);
   t.place = slave.place;
-  const auto& line = resolved.slave_line[area.slave];
-  if (!line || resolved.line_master[*line] != area.controller) {
-    t.controller = Located<std::string>{resolved.plan.controllers[area.controller].name, t.place};
+  const auto& line = resolved.slave_line[asked.slave];
+  if (!line || resolved.line_master[*line] != asked.controller) {
+    t.controller = Located<std::string>{resolved.plan.controllers[asked.controller].name, t.place};
   }
   t.slave = Located<std::string>{slave.name, t.place};
-  t.function = Located<std::int64_t>{model::number_of(model::reading_function(area.area)), t.place};
-  const model::Address at{area.area, {static_cast<std::uint16_t>(offset)}};
+  t.function = Located<std::int64_t>{asked.function, t.place};
+  const model::Address at{asked.area, {static_cast<std::uint16_t>(offset)}};
   // as the slave's own manual counts: the function says which area
-  const model::Numbering numbering = resolved.exchange.slaves[area.slave].numbering;
+  const model::Numbering numbering = resolved.exchange.slaves[asked.slave].numbering;
   const bool reference = numbering == model::Numbering::reference;
   t.block.at = Located<model::AddressText>{
       {reference ? reference6(at) : to_plan_text(at, model::Notation::plain, numbering),
        !reference},
       t.place};
   t.block.count = Located<std::int64_t>{quantity, t.place};
+  return t;
+}
+
+model::Transaction request_for(const ResolvedPlan& resolved, const WantedArea& area,
+                               std::string name, std::uint32_t offset, std::uint32_t quantity,
+                               Duration every) {
+  const Asked asked{area.controller, area.slave, area.area,
+                    model::number_of(model::reading_function(area.area))};
+  model::Transaction t = request_for(resolved, asked, std::move(name), offset, quantity);
   t.every = Located<model::Every>{{false, every}, t.place};
   return t;
 }
@@ -110,7 +127,8 @@ class Packer {
 
   PackResult run() {
     const auto areas = internal::wanted_areas(resolved_, result_.problems);
-    if (areas.empty()) return std::move(result_);
+    const auto writes = internal::write_requests(resolved_, result_.problems);
+    if (areas.empty() && writes.empty()) return std::move(result_);
     const auto probes = probes_of(resolved_, areas);
     loads_.resize(areas.size());
     for (std::size_t i = 0; i < areas.size(); ++i) {
@@ -124,6 +142,8 @@ class Packer {
       loads_[i] = cover_area(areas[i], probes[i]);
     }
     say_what_is_kept_apart(areas, probes);
+    for (const internal::WriteRequest& write : writes) add_write(write);
+    add_writes_alone(writes);
     if (result_.requests.empty()) return std::move(result_);
     place_and_judge();
     return std::move(result_);
@@ -134,7 +154,7 @@ class Packer {
     const model::Want& declared = resolved_.plan.wants[resolved_.wants[want].declared];
     refused_.insert(want);
     result_.problems.push_back({declared.place,
-                                {model::SubjectKind::want, std::to_string(want + 1)},
+                                {model::SubjectKind::want, std::to_string(declared.number)},
                                 std::move(message),
                                 std::move(remedy)});
   }
@@ -166,9 +186,12 @@ class Packer {
         apart.share += loads_[part].share;
       }
       const double share = load_of(units, costs.counted, together.requests);
+      std::vector<std::size_t> numbers;
+      for (const std::size_t want : merged.area.wants)
+        numbers.push_back(declared_want(want).number);
       result_.kept_apart.push_back(
           {subject_of(resolved_.plan.slaves[merged.area.slave]), merged.area.area,
-           merged.area.wants, apart.requests - std::min(apart.requests, together.requests.size()),
+           std::move(numbers), apart.requests - std::min(apart.requests, together.requests.size()),
            100 * std::max(0.0, apart.share - share)});
     }
   }
@@ -224,41 +247,112 @@ class Packer {
     out.quantity = quantity;
     out.every = r.every;
     out.declared.on_loss = resolved_.plan.wants[resolved_.wants[want].declared].on_loss;
-    place_request(area, want, out);
+    place_request(area.controller, area.area, want, out);
     result_.requests.push_back(std::move(out));
     want_of_.push_back(want);
   }
 
+  [[nodiscard]] const model::Want& declared_want(std::size_t want) const {
+    return resolved_.plan.wants[resolved_.wants[want].declared];
+  }
+
+  void add_write(const internal::WriteRequest& write) {
+    const model::Want& want = declared_want(write.want);
+    PackedRequest out;
+    for (const model::Point* point : write.points) out.points.push_back(point->name);
+    const std::string& slave = resolved_.plan.slaves[write.slave].name;
+    out.declared =
+        request_for(resolved_, asked_by(write), unique_name(slave + "-set-" + out.points.front()),
+                    write.first, write.quantity);
+    out.at = {write.area, {static_cast<std::uint16_t>(write.first)}};
+    out.quantity = write.quantity;
+    out.declared.on = want.on;
+    out.declared.min_gap = want.min_gap;
+    out.declared.only_if = want.only_if;
+    if (want.every) {
+      out.every = want.every->value;
+      out.declared.every = Located<model::Every>{{false, out.every}, out.declared.place};
+    }
+    place_request(write.controller, write.area, write.want, out);
+    result_.requests.push_back(std::move(out));
+    want_of_.push_back(write.want);
+  }
+
+  [[nodiscard]] static Asked asked_by(const internal::WriteRequest& write) {
+    return {write.controller, write.slave, write.area, write.function};
+  }
+
+  // What each written point would take of the line by itself.
+  void add_writes_alone(const std::vector<internal::WriteRequest>& writes) {
+    model::Plan plan = resolved_.plan;
+    plan.transactions.clear();
+    plan.heartbeats.clear();
+    plan.copies.clear();
+    plan.wants.clear();
+    plan.paths.clear();
+    std::vector<const internal::WriteRequest*> of;
+    for (const internal::WriteRequest& write : writes) {
+      const model::Want& want = declared_want(write.want);
+      if (!want.every && !want.min_gap) continue;  // once, at start or return
+      for (const model::Point* point : write.points) {
+        const model::Extent extent = model::extent_of(*point);
+        plan.transactions.push_back(request_for(resolved_, asked_by(write),
+                                                fmt::format("probe {}", of.size()), extent.first,
+                                                extent.end - extent.first));
+        plan.transactions.back().every = Located<model::Every>{
+            {false, want.every ? want.every->value : want.min_gap->value}, want.place};
+        of.push_back(&write);
+      }
+    }
+    model::Findings ignored;
+    const ResolvedPlan probed = model::resolve(std::move(plan), ignored);
+    for (std::size_t i = 0; i < of.size(); ++i) {
+      const model::ExchangeTransaction* t = probed.exchange.find(i);
+      const auto times = t == nullptr ? std::nullopt : transaction_times(probed.exchange, *t);
+      if (!times) continue;
+      alone_.push_back({*times, probed.plan.transactions[i].every->value.period, of[i]->slave,
+                        of[i]->controller});
+    }
+  }
+
   // Explicit places are filled one request after the other; an area alone is left to resolve().
-  void place_request(const WantedArea& area, std::size_t want, PackedRequest& out) {
-    const model::Want& declared = resolved_.plan.wants[resolved_.wants[want].declared];
-    const model::MemoryLayout& layout = resolved_.layouts[area.controller];
-    const model::Controller& controller = resolved_.plan.controllers[area.controller];
-    out.declared.into = declared.into;
-    const auto spot = layout.read(declared.into->value);
+  void place_request(std::size_t in_controller, model::Area area, std::size_t want,
+                     PackedRequest& out) {
+    const model::Want& declared = declared_want(want);
+    const model::MemoryLayout& layout = resolved_.layouts[in_controller];
+    const model::Controller& controller = resolved_.plan.controllers[in_controller];
+    const bool writes = declared.writes();
+    model::Declared<std::string>& place = writes ? out.declared.from : out.declared.into;
+    place = writes ? declared.from : declared.into;
+    const std::string& written = place->value;
+    const auto spot = layout.read(written);
     if (!spot || spot->bit) {
-      problem(want,
-              spot ? fmt::format("'{}' is one bit", declared.into->value) : spot.error().message,
-              "name words or bits of the controller: into = \"%MW100\"");
+      problem(want, spot ? fmt::format("'{}' is one bit", written) : spot.error().message,
+              fmt::format("name words or bits of the controller: {} = \"%MW100\"",
+                          writes ? "from" : "into"));
       return;
     }
-    const bool bits = is_bit_area(area.area);
+    const bool bits = is_bit_area(area);
     const bool words = controller.memory[spot->area].kind == MemoryKind::word;
     if (!bits && !words) {
-      problem(want, "registers are to go into bits",
-              "let them go into words; the program takes the bits from there");
+      problem(want, writes ? "registers are to come from bits" : "registers are to go into bits",
+              writes ? "let them come from words; the program puts the bits there"
+                     : "let them go into words; the program takes the bits from there");
       return;
     }
     std::int64_t count = out.quantity;
     if (bits && words) {
-      out.declared.packing = Located<model::Packing>{model::Packing::bits_to_words, {}};
+      out.declared.packing = Located<model::Packing>{
+          writes ? model::Packing::words_to_bits : model::Packing::bits_to_words, {}};
       count = (count + 15) / 16;
     }
     if (!spot->number) return;
-    auto& next = next_number_.try_emplace(want, *spot->number).first->second;
-    const bool even = words && resolved_.exchange.controllers[area.controller].aligns32;
+    // wants of slaves that are alike are one in the plan
+    const std::pair key(declared.place, written);
+    auto& next = next_number_.try_emplace(key, *spot->number).first->second;
+    const bool even = words && resolved_.exchange.controllers[in_controller].aligns32;
     if (even && next % 2 != 0) ++next;
-    out.declared.into->value = layout.name_of(spot->area, next);
+    place->value = layout.name_of(spot->area, next);
     next += count;
   }
 
@@ -285,7 +379,9 @@ class Packer {
       Queue& queue = timing.queues[q];
       std::vector<std::size_t> added;
       for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
-        if (queue.jobs[j].transaction >= own) added.push_back(j);
+        const std::size_t t = queue.jobs[j].transaction;
+        // what comes on a bit or a change has no phase
+        if (t >= own && result_.requests[t - own].declared.every) added.push_back(j);
       }
       if (added.empty()) continue;
       const auto placement = place_jobs(
@@ -307,9 +403,14 @@ class Packer {
   // Writes down where resolve() has placed what named only an area.
   static void name_memory(const ResolvedPlan& packed, const model::ResolvedTransaction& t,
                           PackedRequest& request) {
-    if (!t.into || !t.controller) return;
-    request.declared.into->value =
-        packed.layouts[*t.controller].name_of(t.into->area, t.into->number);
+    if (!t.controller) return;
+    const model::MemoryLayout& layout = packed.layouts[*t.controller];
+    if (t.into && request.declared.into) {
+      request.declared.into->value = layout.name_of(t.into->area, t.into->number);
+    }
+    if (t.from && request.declared.from) {
+      request.declared.from->value = layout.name_of(t.from->area, t.from->number);
+    }
   }
 
   // What reading and checking say of the new requests: nobody is given a plan with errors.
@@ -412,17 +513,25 @@ class Packer {
   const ResolvedPlan& resolved_;
   PackResult result_;
   std::set<std::string> names_;
-  std::set<std::size_t> refused_;                    // wants with a problem
-  std::vector<Load> loads_;                          // per area
-  std::vector<std::size_t> want_of_;                 // per request
-  std::map<std::size_t, std::int64_t> next_number_;  // per want with an explicit place
-  std::vector<Alone> alone_;                         // each wanted value by itself
+  std::set<std::size_t> refused_;     // wants with a problem
+  std::vector<Load> loads_;           // per area
+  std::vector<std::size_t> want_of_;  // per request
+  // per want with an explicit place, as it is written
+  std::map<std::pair<model::Range, std::string>, std::int64_t> next_number_;
+  std::vector<Alone> alone_;  // each wanted value by itself
 };
 
 }  // namespace
 
 PackResult pack(const ResolvedPlan& resolved) {
   return Packer(resolved).run();
+}
+
+std::vector<model::Transaction> declared_of(const PackResult& result) {
+  std::vector<model::Transaction> transactions;
+  transactions.reserve(result.requests.size());
+  for (const PackedRequest& request : result.requests) transactions.push_back(request.declared);
+  return transactions;
 }
 
 }  // namespace greymet::packing

@@ -52,6 +52,7 @@ Plan part_of(const ResolvedPlan& resolved, const timing::TimingModel& timing,
   }
   Plan plan;
   plan.files = whole.files;
+  plan.written_as = whole.written_as;
   for (std::size_t c : controllers) plan.controllers.push_back(whole.controllers[c]);
   std::set<std::string> gateways;
   for (std::size_t l : lines) {
@@ -238,6 +239,7 @@ class Tuner {
       text += (text.empty() ? "" : ", and ") + size->text;
       cost += (cost.empty() ? "" : "; ") + size->cost;
     }
+    internal::change_together(part_, plan);
     model::Fix fix = internal::edits_between(part_, plan, text);
     ++advice.tried;
     // health first: it is the cheaper question

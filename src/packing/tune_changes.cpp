@@ -10,7 +10,9 @@
 #include "model/boundaries.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "model/unfold_alike.h"
 #include "timing/phases.h"
+#include "tune_edits.h"
 
 namespace greymet::packing::internal {
 
@@ -81,6 +83,11 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
   [[nodiscard]] const model::Transaction& declared(const Job& job) const {
     return plan_.declared(plan_.transactions[job.transaction]);
   }
+  // As its row is called.
+  [[nodiscard]] const std::string& name_of(const Job& job) const {
+    const auto found = plan_.plan.written_as.find(subject_of(declared(job)));
+    return found == plan_.plan.written_as.end() ? declared(job).name : found->second.name;
+  }
   // A transparent gateway, or one that says nothing of a silent slave, leaves it to the master.
   [[nodiscard]] std::optional<std::size_t> gateway_of_master() const {
     for (const Job& job : queue_.jobs) {
@@ -123,15 +130,16 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
   void add_phases() {
     const auto proposal = timing::propose_phases(model_, index_, period_step_);
     if (!proposal) return;
-    std::vector<std::string> texts;
     std::vector<std::pair<std::size_t, Duration>> changes;
+    Plan changed = plan_.plan;
     for (std::size_t j = 0; j < queue_.jobs.size(); ++j) {
       if (proposal->phases[j] == queue_.jobs[j].phase) continue;
       const std::size_t transaction = plan_.transactions[queue_.jobs[j].transaction].declared;
       changes.emplace_back(transaction, proposal->phases[j]);
-      texts.push_back(fmt::format("{} phase = \"{}\"", declared(queue_.jobs[j]).name,
-                                  to_text(proposal->phases[j])));
+      declare(changed.transactions[transaction].phase, proposal->phases[j]);
     }
+    internal::change_together(plan_.plan, changed);
+    const auto texts = model::phase_texts(plan_.plan, changed);
     if (changes.empty()) return;
     remedies_.push_back({TuneKind::phases,
                          {{fmt::format("{}", fmt::join(texts, ", ")),
@@ -238,8 +246,10 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
 
   void add_periods() {
     const auto jobs = by_use();
-    for (std::size_t i = 0; i < std::min(jobs.size(), most_single_periods); ++i) {
-      add_period(*jobs[i]);
+    std::set<std::string> rows;
+    for (const Job* job : jobs) {
+      if (rows.size() == most_single_periods) break;
+      if (rows.insert(name_of(*job)).second) add_period(*job);
     }
     if (jobs.size() > 1) add_all_periods(jobs);
   }
@@ -248,7 +258,7 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
     Remedy remedy{TuneKind::period, {}, {}, {}};
     const std::size_t transaction = plan_.transactions[job.transaction].declared;
     const Duration present = job.period;
-    const std::string name = declared(job).name;
+    const std::string name = name_of(job);
     remedy.present = present / period_step_;
     remedy.of_amount = [this, alive = shared_from_this(), transaction, present,
                         name](std::int64_t steps) {
@@ -277,7 +287,10 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
       for (const Job* job : jobs) {
         const Duration period = longer(job->period, hundredths);
         changes.emplace_back(plan_.transactions[job->transaction].declared, period);
-        values.push_back(fmt::format("{} every = \"{}\"", declared(*job).name, to_text(period)));
+        std::string value = fmt::format("{} every = \"{}\"", name_of(*job), to_text(period));
+        if (std::find(values.begin(), values.end(), value) == values.end()) {
+          values.push_back(std::move(value));
+        }
         oldest = std::max(
             oldest, static_cast<double>(period.count()) / static_cast<double>(job->period.count()));
       }
@@ -357,7 +370,9 @@ class RemedyFinder : public std::enable_shared_from_this<RemedyFinder> {
     std::vector<std::string> names;
     for (std::size_t i = 0; 2 * i < by_slave.size(); ++i) {
       moved.push_back(by_slave[i].second);
-      names.push_back(plan_.plan.slaves[by_slave[i].second].name);
+      const std::string own = model::written_name(
+          plan_.plan.written_as, subject_of(plan_.plan.slaves[by_slave[i].second]));
+      if (std::find(names.begin(), names.end(), own) == names.end()) names.push_back(own);
       remedy.sizes.push_back({fmt::format("a second line like {} for {}",
                                           plan_.plan.lines[line].name, fmt::join(names, ", ")),
                               "a port of the controller, an adapter and a cable",

@@ -1,8 +1,12 @@
 #include "tune_edits.h"
 
+#include <map>
+#include <set>
+
 #include <fmt/format.h>
 
 #include "model/duration_text.h"
+#include "model/unfold_alike.h"
 
 namespace greymet::packing::internal {
 
@@ -81,18 +85,76 @@ Edit line_table(const model::Line& line, const model::Line& like) {
   return {at, std::move(text)};
 }
 
+std::vector<model::Duration> phases_in(const Plan& plan, const std::vector<std::size_t>& row) {
+  std::vector<model::Duration> phases;
+  phases.reserve(row.size());
+  for (const std::size_t i : row) {
+    phases.push_back(model::value_or(plan.transactions[i].phase, model::Duration{}));
+  }
+  return phases;
+}
+
+bool same_period(const model::Transaction& a, const model::Transaction& b) {
+  return a.every.has_value() == b.every.has_value() &&
+         (!a.every || a.every->value.period == b.every->value.period);
+}
+
+template <class T>
+void share(model::Declared<T> model::Slave::*key, const model::Slave& before,
+           const model::Slave& changed, model::Slave& other) {
+  const auto& was = before.*key;
+  const auto& now = changed.*key;
+  if (now && (!was || was->value != now->value)) other.*key = now;
+}
+
 }  // namespace
+
+void change_together(const Plan& before, Plan& after) {
+  for (const auto& row : model::rows_written(before)) {
+    if (row.size() < 2) continue;
+    for (const std::size_t i : row) {
+      if (same_period(before.transactions[i], after.transactions[i])) continue;
+      for (const std::size_t other : row) {
+        after.transactions[other].every = after.transactions[i].every;
+      }
+      break;
+    }
+    if (phases_in(before, row) == phases_in(after, row)) continue;
+    const auto phases = model::phases_of_row(phases_in(after, row));
+    for (std::size_t k = 0; k < row.size(); ++k) {
+      const auto phase = phases.phase + *phases.step * static_cast<std::int64_t>(k);
+      after.transactions[row[k]].phase = model::Located<model::Duration>{phase, {}};
+    }
+  }
+  std::map<model::Range, std::vector<std::size_t>> tables;
+  for (std::size_t s = 0; s < before.slaves.size(); ++s) {
+    tables[before.slaves[s].place].push_back(s);
+  }
+  for (const auto& [place, slaves] : tables) {
+    for (const std::size_t s : slaves) {
+      for (const std::size_t other : slaves) {
+        if (other == s) continue;
+        share(&model::Slave::line, before.slaves[s], after.slaves[s], after.slaves[other]);
+        share(&model::Slave::timeout, before.slaves[s], after.slaves[s], after.slaves[other]);
+        share(&model::Slave::retries, before.slaves[s], after.slaves[s], after.slaves[other]);
+      }
+    }
+  }
+}
 
 model::Fix edits_between(const Plan& before, const Plan& after, std::string title) {
   std::vector<Edit> edits;
-  for (std::size_t i = 0; i < before.transactions.size(); ++i) {
-    const model::Transaction& a = before.transactions[i];
-    const model::Transaction& b = after.transactions[i];
+  for (const auto& row : model::rows_written(before)) {
+    const model::Transaction& a = before.transactions[row.front()];
+    const model::Transaction& b = after.transactions[row.front()];
     std::vector<KeyText> keys;
     if (b.every && (!a.every || a.every->value.period != b.every->value.period)) {
       keys.push_back({"every", text_of(b.every->value.period)});
     }
     compare("phase", a.phase, b.phase, keys);
+    const auto phases = model::phases_of_row(phases_in(after, row));
+    const auto own = model::phases_of_row(phases_in(before, row));
+    if (phases.step != own.step) keys.push_back({"phase_step", text_of(*phases.step)});
     add(a.place, std::move(keys), edits);
   }
   for (std::size_t i = 0; i < before.lines.size(); ++i) {
@@ -111,7 +173,9 @@ model::Fix edits_between(const Plan& before, const Plan& after, std::string titl
     compare("retries", before.gateways[i].retries, after.gateways[i].retries, keys);
     add(before.gateways[i].place, std::move(keys), edits);
   }
+  std::set<model::Range> tables;  // a table may stand for several slaves
   for (std::size_t i = 0; i < before.slaves.size(); ++i) {
+    if (!tables.insert(before.slaves[i].place).second) continue;
     const model::Slave& a = before.slaves[i];
     const model::Slave& b = after.slaves[i];
     std::vector<KeyText> keys;

@@ -14,4 +14,7 @@ namespace greymet::packing::internal {
 [[nodiscard]] model::Fix edits_between(const model::Plan& before, const model::Plan& after,
                                        std::string title);
 
+// What the file can say of a changed plan: rows and slaves that are written once change together.
+void change_together(const model::Plan& before, model::Plan& after);
+
 }  // namespace greymet::packing::internal

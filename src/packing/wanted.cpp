@@ -32,7 +32,7 @@ PackProblem problem_of(const ResolvedPlan& resolved, std::size_t want, std::stri
                        std::string remedy) {
   const model::Want& declared = resolved.plan.wants[want];
   return {declared.place,
-          {model::SubjectKind::want, std::to_string(want + 1)},
+          {model::SubjectKind::want, std::to_string(declared.number)},
           std::move(message),
           std::move(remedy)};
 }
@@ -149,6 +149,7 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
   for (std::size_t w = 0; w < resolved.wants.size(); ++w) {
     const model::ResolvedWant& want = resolved.wants[w];
     const model::Want& declared = resolved.plan.wants[want.declared];
+    if (declared.writes()) continue;  // write_wants.h
     if (!want.slave || !declared.every || declared.every->value <= Duration{}) continue;
     const Slave& slave = resolved.plan.slaves[*want.slave];
     if (!want.controller) {
@@ -159,7 +160,7 @@ std::vector<WantedArea> wanted_areas(const ResolvedPlan& resolved,
     if (!declared.into) {
       problems.push_back(problem_of(resolved, w, "nothing says where its values go",
                                     "add into = \"%MW100\", or into = \"%MW\" for the next free "
-                                    "words"));
+                                    "words; a want that writes has `from`"));
       continue;
     }
     const RegisterMap* map = resolved.map_of({false, *want.slave, 0});

@@ -2,6 +2,14 @@
 
 namespace greymet::tables {
 
+namespace {
+
+Cell words_of(const model::Declared<std::string>& declared) {
+  return declared ? text(declared->value) : Cell();
+}
+
+}  // namespace
+
 Table requests_table(const packing::PackResult& result) {
   Table out{"requests",
             "nothing can be packed",
@@ -13,12 +21,14 @@ Table requests_table(const packing::PackResult& result) {
              {"every_ms", "every", Kind::duration, "its period", 8},
              {"phase_ms", "phase", Kind::duration, "when its period begins", 6},
              {"points", "points", Kind::words, "what it brings", 5},
-             {"into", "into", Kind::text, "memory that receives it", 8}},
+             {"into", "into", Kind::text, "memory that receives it", 8},
+             {"from", "from", Kind::text, "memory that is written, of a write", 4},
+             {"on", "on", Kind::text, "what makes a write go", 4}},
             {}};
   for (const packing::PackedRequest& r : result.requests) {
     out.add({text(r.declared.name), text(r.declared.slave->value), Cell(r.declared.function->value),
              whole(r.at.offset.value), whole(r.quantity), r.every, r.phase, Words(r.points),
-             text(r.declared.into->value)});
+             words_of(r.declared.into), words_of(r.declared.from), words_of(r.declared.on)});
   }
   return out;
 }

@@ -114,6 +114,7 @@ test::Files files_with(const std::string& example) {
       "protocols = [\"rtu-master\", \"tcp-server\"]\nfunctions = [3, 6, 16]\nmax_transactions = "
       "3\nmin_period = \"200ms\"\nalign32 = true\nseries = \"A\"\nneeds = { \"tcp-client\" = "
       "\"series B\" }\n";
+  files["drive.csv"] = "point,area,address,type,write_fc\nspeed,hr,0,u16,\ncommand,hr,1,u16,6\n";
   if (example.starts_with("point,")) files["gauge.csv"] = example + "\n";
   return files;
 }

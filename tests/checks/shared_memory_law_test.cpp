@@ -3,6 +3,7 @@
 #include <set>
 
 #include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
 #include "model/memory_report.h"

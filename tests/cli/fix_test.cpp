@@ -170,3 +170,53 @@ TEST_CASE("tune --write puts one proposal into the plan, if nothing grave comes 
   }
   CHECK(any);
 }
+
+TEST_CASE(
+    "slaves that are written once are packed into one row, tuned as one and compared as one") {
+  const test::TemporaryFolder site;
+  site.write("drive.csv", "point,area,address,type,access\nstatus,hr,0,u16,r\nspeed,hr,1,u16,r\n");
+  const std::string plan = R"([controller.kiln]
+scan = "10ms"
+[controller.kiln.memory]
+"%MW" = { kind = "word", first = 0, count = 1000 }
+[line.north]
+master = "kiln"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+[slave.fan]
+count = 8
+line = "north"
+unit = 1
+map = "drive.csv"
+[exchange]
+)";
+  site.write("plan.toml",
+             plan +
+                 "wants = [\n  { slave = \"fan\", points = [\"*\"], every = \"2s\", into = "
+                 "\"%MW600\", on_loss = \"hold\" },\n]\n");
+  const auto run = [&](const std::vector<std::string>& arguments) {
+    return test::run_program(GREYMET_PROGRAM, arguments, site.path());
+  };
+  CHECK(run({"pack", "plan.toml", "--write"}).status == 0);
+  const std::string asks =
+      "  { name = \"fan-status\", slave = \"fan\", fc = 3, at = 0, count = 2, into = "
+      "\"%MW600+2\", ";
+  const std::string row = asks + "every = \"400ms\", ";
+  const std::string packed = site.read("plan.toml");
+  REQUIRE(packed.find("transactions = [\n" + asks + "every = \"2s\", phase_step = \"") !=
+          std::string::npos);
+  CHECK(packed.find("fan2") == std::string::npos);
+  // what tune proposes is what --write writes: of the row, and so of all slaves
+  site.write("full.toml", plan + "transactions = [\n" + row + "on_loss = \"hold\" },\n]\n");
+  const test::Outcome advice = run({"tune", "full.toml"});
+  CHECK(advice.out.find("1. fan-status every = \"500ms\"\n") != std::string::npos);
+  CHECK(advice.out.find("fan2") == std::string::npos);
+  CHECK(run({"tune", "full.toml", "--write", "1"}).status == 0);
+  CHECK(site.read("full.toml") ==
+        test::replaced(plan + "transactions = [\n" + row + "on_loss = \"hold\" },\n]\n", "400ms",
+                       "500ms"));
+  site.write("now.toml", test::replaced(site.read("full.toml"), "unit = 1", "unit = 101"));
+  CHECK(run({"diff", "full.toml", "now.toml"}).out ==
+        "slave fan1: unit 1 -> 101 (alike: fan2 to fan8)\n");
+}

@@ -286,7 +286,7 @@ TEST_CASE("a slave joins a plan and disturbs nothing of it") {
   };
   wrong({"new", "--from", "maps/moisture.csv", "--slave", "gauge=north,14", "--plan",
          "maltings.toml"},
-        "greymet: the plan has a slave 'gauge' already\n");
+        "greymet: the plan has a slave 'gauge' already; --update brings its map up to the table\n");
   wrong(
       {"new", "--from", "maps/moisture.csv", "--slave", "g2=nort,14", "--plan", "maltings.toml"},
       "greymet: --slave g2: 'nort' is neither a line that there is nor a host such as 192.168.1.30 "

@@ -115,3 +115,58 @@ TEST_CASE("a table is piped in, joins a plan, and its headings may come from a f
   CHECK(site.site_.read("p/maps/d.csv") == "point,area,address,type\r\nDruck,hr,40001,f32\r\n");
   CHECK(site.site_.read("p/plan.toml").find("numbering  = \"reference\"") != std::string::npos);
 }
+
+TEST_CASE("new --update brings a map up to its manual, and loses nothing that is used") {
+  const test::TemporaryFolder site;
+  site.write("plan.toml", R"([controller.plc]
+scan = "10ms"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 100 }
+[line.north]
+master = "plc"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+[slave.fan]
+count = 2
+line = "north"
+unit = 1
+map = "fan.csv"
+[exchange]
+transactions = [
+  { name = "fan-in", slave = "fan", points = ["speed", "load"], into = "%MW0", every = "1s", on_loss = "hold" },
+]
+)");
+  const std::string before =
+      "point,area,address,type,note\nspeed,hr,0,u16,ours\nload,hr,1,u16,\nspare,hr,9,u16,\n";
+  site.write("fan.csv", before);
+  const auto run = [&](const std::vector<std::string>& more) {
+    std::vector<std::string> all{"new",  "--from", "rev-c.csv", "--slave",
+                                 "fan1", "--plan", "plan.toml", "--update"};
+    all.insert(all.end(), more.begin(), more.end());
+    return test::run_program(GREYMET_PROGRAM, all, site.path());
+  };
+  site.write("rev-c.csv", "Name,Area,Address,Type\nspeed,hr,4,UINT16\nload,hr,5,UINT16\n");
+  const test::Outcome dry = run({"--dry-run"});
+  CHECK(dry.status == 1);
+  CHECK(dry.out.find("moved    speed: address hr:0 -> hr:4 (transaction fan1-in, transaction "
+                     "fan2-in)\n") != std::string::npos);
+  CHECK(dry.out.find("gone     spare: hr:9 u16\n") != std::string::npos);
+  CHECK(site.read("fan.csv") == before);
+  CHECK(run({}).status == 0);
+  CHECK(site.read("fan.csv") ==
+        "point,area,address,type,note\r\nspeed,hr,4,u16,ours\r\nload,hr,5,u16,\r\n");
+  site.write("rev-c.csv", "Name,Area,Address,Type\nspeed,hr,4,UINT16\n");
+  const test::Outcome lost = run({});
+  CHECK(lost.status == 1);
+  CHECK(lost.err ==
+        "greymet: nothing is written: 1 point is used and not in the table; take it out of the "
+        "plan first, or add --force\n");
+  CHECK(site.read("fan.csv").find("load") != std::string::npos);
+  site.write("old.csv", before);
+  const test::Outcome diff = test::run_program(
+      GREYMET_PROGRAM, {"diff", "old.csv", "fan.csv", "--plan", "plan.toml"}, site.path());
+  CHECK(diff.status == 1);
+  CHECK(diff.out.find("moved    load: address hr:1 -> hr:5 (transaction fan1-in, transaction "
+                      "fan2-in)\n") != std::string::npos);
+}

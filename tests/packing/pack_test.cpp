@@ -119,7 +119,7 @@ TEST_CASE(
   CHECK(apart.requests[0].declared.on_loss->value == model::OnLoss::zero);
   CHECK(apart.requests[1].declared.on_loss->value == model::OnLoss::hold);
   REQUIRE(apart.kept_apart.size() == 1);
-  CHECK(apart.kept_apart[0].wants == std::vector<std::size_t>{0, 1});
+  CHECK(apart.kept_apart[0].wants == std::vector<std::size_t>{1, 2});
   CHECK(apart.kept_apart[0].more_requests == 1);
   // 8 characters to ask, 5 to answer beside the registers, t3.5 behind them, 20 ms to reply
   // reply
@@ -220,8 +220,9 @@ TEST_CASE("what cannot be packed is said, with a cure") {
             "want, or correct `functions` of the slave"});
   CHECK(problems_of(packed(
             wants(replaced(want("gauge", "\"code\"", "1s", "%MW5"), ", into = \"%MW5\"", "")))) ==
-        std::vector<std::string>{"nothing says where its values go | add into = \"%MW100\", or "
-                                 "into = \"%MW\" for the next free words"});
+        std::vector<std::string>{
+            "nothing says where its values go | add into = \"%MW100\", or "
+            "into = \"%MW\" for the next free words; a want that writes has `from`"});
   CHECK(problems_of(packed(wants(want("gauge", "\"code\"", "1s", "%MX5")))) ==
         std::vector<std::string>{"registers are to go into bits | let them go into words; the "
                                  "program takes the bits from there"});

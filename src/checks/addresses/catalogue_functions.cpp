@@ -204,6 +204,27 @@ host = "10.20.0.39"
         check_references,
         Needs::plan,
         {RuleCode::R07, RuleCode::P05, RuleCode::F13, RuleCode::F10}},
+    RuleEntry{
+        RuleCode::F18,
+        Severity::error,
+        "a point is written with a function it does not take",
+        "Some devices take single writes alone for a register, or several at a time alone, and "
+        "answer "
+        "the other function with an exception. Where the manual says so, it stands in the map "
+        "(`write_fc`).",
+        R"([slave.drive]
+host = "10.20.0.39"
+map = "drive.csv"
+{ name = "go", slave = "drive", fc = 16, at = "command", count = 1, from = "%MW0", every = "1s" })",
+        R"([slave.drive]
+host = "10.20.0.39"
+map = "drive.csv"
+{ name = "go", slave = "drive", fc = 6, at = "command", from = "%MW0", every = "1s" })",
+        "Use a function that the map names for the point.",
+        "",
+        check_write_functions,
+        Needs::plan,
+        {RuleCode::F02, RuleCode::F10}},
 };
 
 }  // namespace

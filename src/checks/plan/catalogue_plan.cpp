@@ -92,6 +92,33 @@ unit = 7
 line = "north"
 unit = 8)",
         "Give them names that differ in letters, digits, - or _.", "", check_file_names},
+    RuleEntry{
+        RuleCode::P11, Severity::note, "one of alike slaves is not like the others",
+        "Slaves with the same map are devices of one type: where all but one say the same, the one "
+        "is a slip of typing more often than a device that is set otherwise. Slaves that are "
+        "written once (`count`, `like`) differ only where that is said, and are left alone.",
+        R"([slave.fan1]
+line = "north"
+unit = 1
+map = "drive.csv"
+word_order = "ABCD"
+[slave.fan2]
+line = "north"
+unit = 2
+map = "drive.csv"
+word_order = "CDAB"
+[slave.fan3]
+line = "north"
+unit = 3
+map = "drive.csv"
+word_order = "ABCD")",
+        R"([slave.fan]
+count = 3
+line = "north"
+unit = 1
+map = "drive.csv"
+word_order = "ABCD")",
+        "Make it the same, or accept it where the device differs.", "", check_odd_ones},
 };
 
 }  // namespace

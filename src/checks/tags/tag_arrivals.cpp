@@ -214,7 +214,7 @@ class Arrival {
   // Requests for it are still to be made.
   [[nodiscard]] bool is_wanted(const ResolvedTag& tag, const TagEnd& end) const {
     return std::any_of(plan_.wants.begin(), plan_.wants.end(), [&](const auto& want) {
-      return want.slave && *want.slave == end.owner &&
+      return !plan_.plan.wants[want.declared].writes() && want.slave && *want.slave == end.owner &&
              (!want.controller || *want.controller == tag.controller) &&
              std::find(want.points.begin(), want.points.end(), end.point) != want.points.end();
     });

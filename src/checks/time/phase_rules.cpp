@@ -6,9 +6,20 @@
 #include "common/line_text.h"
 #include "common/rule_text.h"
 #include "model/resolved_plan.h"
+#include "model/unfold_alike.h"
 #include "timing/phases.h"
 
 namespace greymet::checks {
+
+namespace {
+
+model::Range trigger_place(const model::ResolvedPlan& plan, std::size_t declared) {
+  const auto& trigger = plan.transactions[declared].trigger;
+  if (trigger) return trigger->place;
+  return plan.plan.transactions[declared].place;
+}
+
+}  // namespace
 
 void check_phases(const RuleInput& in, Findings& out) {
   const timing::TimingReport& timing = in.timing();
@@ -23,17 +34,33 @@ void check_phases(const RuleInput& in, Findings& out) {
                          worth_it * static_cast<double>(proposal->longest_wait_before.count())) {
       continue;
     }
-    std::vector<std::string> phases;
-    std::vector<model::Edit> edits;
+    const model::Plan& plan = in.plan.plan;
+    model::Plan changed;
+    changed.transactions = plan.transactions;
     for (std::size_t j = 0; j < queue.jobs.size(); ++j) {
       if (proposal->phases[j] == queue.jobs[j].phase) continue;
-      phases.push_back(fmt::format("{} phase = \"{}\"",
-                                   in.plan.transaction_name(queue.jobs[j].transaction),
-                                   to_text(proposal->phases[j])));
-      edits.push_back({in.plan.transactions[queue.jobs[j].transaction].trigger->place,
-                       {},
-                       model::EditKind::set_keys,
-                       {{"phase", internal::toml_text(proposal->phases[j])}}});
+      const std::size_t declared = in.plan.transactions[queue.jobs[j].transaction].declared;
+      changed.transactions[declared].phase =
+          model::Located<model::Duration>{proposal->phases[j], {}};
+    }
+    bool exact = true;  // rows of slaves that are alike can say it
+    std::vector<model::Edit> edits;
+    for (const auto& row : model::rows_written(plan)) {
+      std::vector<model::Duration> old;
+      std::vector<model::Duration> now;
+      for (const std::size_t i : row) {
+        old.push_back(value_or(plan.transactions[i].phase, model::Duration{}));
+        now.push_back(value_or(changed.transactions[i].phase, model::Duration{}));
+      }
+      if (old == now) continue;
+      const auto phases = model::phases_of_row(now);
+      exact = exact && phases.exact;
+      std::vector<model::KeyText> keys;
+      if (old.front() != phases.phase) keys.push_back({"phase", internal::toml_text(phases.phase)});
+      if (phases.step && phases.step != model::phases_of_row(old).step) {
+        keys.push_back({"phase_step", internal::toml_text(*phases.step)});
+      }
+      edits.push_back({trigger_place(in.plan, row.front()), {}, model::EditKind::set_keys, keys});
     }
     report(
         out, RuleCode::T06, Severity::note, internal::line_place(in.plan, timing, line),
@@ -41,8 +68,11 @@ void check_phases(const RuleInput& in, Findings& out) {
         fmt::format("transactions are released at the same instant and wait for each other up to "
                     "{}; with other phases it would be {}",
                     in_ms(proposal->longest_wait_before), in_ms(proposal->longest_wait_after)),
-        fmt::format("write {}", fmt::join(phases, ", ")));
-    add_fix(out.back(), {out.back().remedy, std::move(edits), false, true});  // a comfort
+        exact ? fmt::format("write {}", fmt::join(model::phase_texts(plan, changed), ", "))
+              : "give the rows other phases; of slaves that are alike phase_step moves each behind "
+                "the one before");
+    if (exact)
+      add_fix(out.back(), {out.back().remedy, std::move(edits), false, true});  // a comfort
   }
 }
 

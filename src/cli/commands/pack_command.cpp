@@ -1,7 +1,9 @@
+#include <algorithm>
 #include <filesystem>
 #include <memory>
 #include <optional>
 #include <set>
+#include <tuple>
 
 #include <fmt/format.h>
 
@@ -16,17 +18,28 @@
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
+#include "model/unfold_alike.h"
 #include "packing/pack.h"
 #include "tables/packing_tables.h"
 
 namespace greymet::cli {
 namespace {
 
-std::vector<model::Transaction> declared_of(const packing::PackResult& result) {
-  std::vector<model::Transaction> transactions;
-  transactions.reserve(result.requests.size());
-  for (const auto& request : result.requests) transactions.push_back(request.declared);
-  return transactions;
+// The rows as they are to be written: of slaves that are alike once.
+std::vector<model::Transaction> rows_of(const model::ResolvedPlan& plan,
+                                        const packing::PackResult& result) {
+  return model::fold_alike(plan, packing::declared_of(result));
+}
+
+// "500ms", "on %MX40"
+std::string when_of(const packing::PackedRequest& r) {
+  return r.declared.on ? "on " + r.declared.on->value : model::to_text(r.every);
+}
+
+// "%MW600", of a write "from %MW700"
+std::string place_of(const packing::PackedRequest& r) {
+  if (r.declared.from) return "from " + r.declared.from->value;
+  return r.declared.into ? r.declared.into->value : std::string();
 }
 
 std::string requests_text(const packing::PackResult& result, const Terminal& terminal) {
@@ -40,8 +53,7 @@ std::string requests_text(const packing::PackResult& result, const Terminal& ter
   for (const packing::PackedRequest& r : result.requests) {
     text += fmt::format("  {} {:>3} {:<9} {:>5} {:>9} {:>9} {:<9} ", name_cell(r.declared.name, 22),
                         r.declared.function->value, shown(r.declared.block.at->value.text),
-                        r.quantity, model::to_text(r.every), model::to_text(r.phase),
-                        shown(r.declared.into->value));
+                        r.quantity, shown(when_of(r)), model::to_text(r.phase), shown(place_of(r)));
     const std::size_t width = std::max<std::size_t>(terminal.width, column + 24);
     const std::string points = shown(fmt::format("{}", fmt::join(r.points, ", ")));
     text += folded(points, column, column, width) + "\n";
@@ -131,7 +143,7 @@ std::string apart_text(const packing::PackResult& result, const Terminal& termin
                            i == 0                    ? ""
                            : i + 1 == k.wants.size() ? " and "
                                                      : ", ",
-                           k.wants[i] + 1);
+                           k.wants[i]);
     }
     text += folded(fmt::format("wants {} of {} ({}) stay apart, as they differ in on_loss or into: "
                                "{} more, {:.2f} % of the line\n",
@@ -162,10 +174,23 @@ std::multiset<std::string> found_in(const files::LoadedPlan& loaded) {
   return found;
 }
 
+// True if the plan, read again, has these rows: what each asks, and where its values go.
+bool has_rows(const model::Plan& plan, const std::vector<model::Transaction>& rows) {
+  const auto key = [](const model::Transaction& t) {
+    return std::tuple(t.name, t.slave ? t.slave->value : "", t.into ? t.into->value : "",
+                      t.block.at ? t.block.at->value.text : "",
+                      model::value_or(t.phase, model::Duration{}));
+  };
+  std::set<decltype(key(rows.front()))> there;
+  for (const model::Transaction& t : plan.transactions) there.insert(key(t));
+  return std::all_of(rows.begin(), rows.end(),
+                     [&](const model::Transaction& t) { return there.count(key(t)) > 0; });
+}
+
 // The rewritten plan, if reading it back gives the very same plan, with the wants packed.
 tl::expected<std::string, std::string> rewritten(const files::LoadedPlan& loaded,
                                                  const packing::PackResult& result) {
-  const std::vector<model::Transaction> transactions = declared_of(result);
+  const std::vector<model::Transaction> transactions = rows_of(loaded.plan, result);
   const files::SourceFile& source = loaded.sources.front();
   auto text = files::with_packed_wants(source.text, transactions);
   if (!text) return text;
@@ -173,6 +198,7 @@ tl::expected<std::string, std::string> rewritten(const files::LoadedPlan& loaded
       files::load_plan(source.name, files::with_texts(files::disk_files(), {{source.name, *text}}));
   if (!again.unreadable && again.plan.plan.wants.empty() &&
       files::differs_only_by_packing(source.text, *text, transactions) &&
+      has_rows(again.plan.plan, packing::declared_of(result)) &&
       found_in(again) == found_in(loaded)) {
     return text;
   }
@@ -213,7 +239,7 @@ int write_copy(const files::LoadedPlan& loaded, const std::string& text,
                               report);
       return exit_usage;
     }
-    writer.write(name, source.text);
+    writer.write(name, source.content());
   }
   writer.write(report, files::pack_json(loaded.plan, result, raised));
   return writer.finish();
@@ -249,8 +275,8 @@ int run_pack(const PackOptions& options, const Terminal& terminal) {
   if (!options.write && options.output.out.empty()) {
     if (!document) {
       terminal.out << "\nRows for `transactions` (--write puts them into the plan):\n";
-      for (const auto& r : result.requests) {
-        terminal.out << "  " << shown(files::transaction_row(r.declared)) << ",\n";
+      for (const auto& r : rows_of(usable.loaded.plan, result)) {
+        terminal.out << "  " << shown(files::transaction_row(r)) << ",\n";
       }
     }
     return exit_fine;

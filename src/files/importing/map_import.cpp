@@ -7,8 +7,8 @@
 
 #include <fmt/format.h>
 
+#include "files/grid.h"
 #include "files/text_encoding.h"
-#include "grid.h"
 #include "headings.h"
 #include "model/ascii_text.h"
 #include "model/data_type.h"

@@ -6,8 +6,8 @@
 #include <string>
 #include <tl/expected.hpp>
 
+#include "files/grid.h"
 #include "files/map_import.h"
-#include "grid.h"
 #include "headings.h"
 
 namespace greymet::files::internal {

@@ -138,7 +138,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
   controller.address = in.text("address");
   controller.model_file = in.text("model");
   controller.word_order = internal::read_word_order(in);
-  controller.tags_file = in.text("tags");
+  controller.tags_files = in.texts("tags");
   static constexpr std::array<std::pair<std::string_view, model::ToolCounts>, 5> counts{
       {{"from-0", model::ToolCounts::from_0},
        {"from-1", model::ToolCounts::from_1},

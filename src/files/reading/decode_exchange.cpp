@@ -5,6 +5,7 @@
 
 #include "model/nearest_name.h"
 
+#include "alike_slaves.h"
 #include "decode_words.h"
 #include "files/file_source.h"
 #include "files/plan_decoder.h"
@@ -144,12 +145,14 @@ model::Transaction decode_transaction(const Value& table, std::size_t number, Fi
   out.every = read_every(in);
   out.on = in.text("on");
   out.phase = in.duration("phase", Duration{});
+  out.phase_step = in.duration("phase_step", Duration{});
   out.min_gap = in.duration("min_gap", Duration(1));
   out.only_if = in.text("only_if");
   out.on_loss = internal::read_on_loss(in);
   out.status = read_status(in);
   out.packing = in.choice<model::Packing>("packing", packings);
   out.relays = in.flag("relays");
+  out.alone = in.flag("alone");
   out.constants = read_constants(in);
   in.finish(misplaced_key);
   out.refused = in.refused();
@@ -174,16 +177,38 @@ model::Copy decode_copy(const Value& table, std::size_t number, Findings& findin
 model::Want decode_want(const Value& table, std::size_t number, Findings& findings) {
   TableReader in(table, Subject{SubjectKind::want, std::to_string(number)}, findings);
   model::Want want;
+  want.number = number;
   want.place = table.place;
   in.require("slave", "name the slave");
   in.require("points", "name the points: points = [\"*_power\"]");
-  in.require("every", "write how often: every = \"1s\"");
+  const bool writes = table.find("from") != nullptr;
+  const bool triggered = writes && table.find("on") != nullptr;
+  if (!triggered) in.require("every", "write how often: every = \"1s\"");
   want.slave = in.text("slave");
   want.points = in.texts("points");
   want.every = in.duration("every", Duration(1000));
   want.into = in.text("into");
+  want.from = in.text("from");
+  want.on = in.text("on");
+  want.min_gap = in.duration("min_gap", Duration(1));
+  want.only_if = in.text("only_if");
   want.controller = in.text("controller");
   want.on_loss = internal::read_on_loss(in);
+  const auto refuse = [&](std::string_view key, std::string_view why, std::string_view remedy) {
+    if (const Value* found = table.find(key)) {
+      in.report(RuleCode::P05, found->place, fmt::format("`{}` {}", key, why), std::string(remedy));
+    }
+  };
+  if (writes) {
+    refuse("into", "is where what is read goes, and `from` what is written",
+           "make two wants of it, one that reads and one that writes");
+    refuse("on_loss", "is of values that are read", "remove it, or read the points back");
+    if (triggered) refuse("every", "and `on` do not go together", "keep one of them");
+  } else {
+    for (const std::string_view key : {"on", "min_gap", "only_if"}) {
+      refuse(key, "belongs to a want that writes", "add from = \"%MW100\", or remove it");
+    }
+  }
   in.finish();
   return want;
 }
@@ -329,6 +354,9 @@ model::Plan decode_plan(Value root, model::Declared<std::string>& table_file, Fi
   decode_named(in, "gateway", findings, [&](const std::string& name, const Value& table) {
     plan.gateways.push_back(decode_gateway(name, table, findings));
   });
+  if (in.table("slave") != nullptr) {
+    internal::unfold_slaves(*root.find("slave"), plan.alike, findings);
+  }
   decode_named(in, "slave", findings, [&](const std::string& name, const Value& table) {
     plan.slaves.push_back(decode_slave(name, table, findings));
   });

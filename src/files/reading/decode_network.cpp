@@ -238,6 +238,10 @@ model::Slave decode_slave(const std::string& name, const Value& table, Findings&
   }
   refuse_tcp_keys_on_a_line(in, slave);
   slave.assumed = in.texts("assumed");
+  // of slaves that are alike: read before, by alike_slaves.h
+  for (const std::string_view key : {"like", "count", "counts", "offset"}) {
+    static_cast<void>(in.anything(key));
+  }
   check_assumed(in, slave);
   in.finish();
   slave.refused = in.refused();

@@ -5,9 +5,9 @@
 namespace greymet::files::internal {
 namespace {
 
-constexpr std::array<std::string_view, 16> column_names{
-    "point",    "area", "address", "type", "bit",    "word_order", "factor", "offset",
-    "decimals", "unit", "min",     "max",  "access", "note",       "wears",  "names"};
+constexpr std::array<std::string_view, 18> column_names{
+    "point", "area", "address", "type",   "bit",  "word_order", "factor", "offset",  "decimals",
+    "unit",  "min",  "max",     "access", "note", "wears",      "names",  "read_fc", "write_fc"};
 constexpr std::array<std::string_view, 4> needed_columns{"point", "area", "address", "type"};
 
 // What other tables call our columns; by their bare words. A lost note or name harms nobody.

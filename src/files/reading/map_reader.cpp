@@ -1,6 +1,7 @@
 #include "files/map_reader.h"
 
 #include <algorithm>
+#include <charconv>
 #include <unordered_map>
 
 #include <fmt/format.h>
@@ -9,6 +10,7 @@
 #include "files/table_rows.h"
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
+#include "model/usual_function.h"
 
 namespace greymet::files {
 
@@ -96,6 +98,7 @@ class MapReader {
     point.note = in_.text("note");
     read_access(point);
     read_wears(point);
+    read_functions(point);
     read_names(point);
     using model::PointCell;
     for (const auto& [which, column] :
@@ -245,6 +248,54 @@ class MapReader {
     } else if (!model::equal_in_any_case(c->text, "no")) {
       in_.bad(*c, "wears", "yes or no");
     }
+  }
+
+  // The functions that a device takes for a point, where it does not take all of its area.
+  void read_functions(Point& point) {
+    if (in_.failed()) return;
+    const Area area = point.address.area;
+    if (const Cell* c = in_.cell("read_fc")) {
+      const std::int64_t reads = model::number_of(model::reading_function(area));
+      const auto listed = numbers_in(c->text);
+      if (!listed || std::any_of(listed->begin(), listed->end(), [&](std::int64_t f) {
+            return f != reads && !(f == 23 && area == Area::holding_register);
+          })) {
+        in_.bad(*c, "read_fc", fmt::format("{}: it reads {}s", reads, long_name(area)));
+      }
+    }
+    const Cell* c = in_.cell("write_fc");
+    if (c == nullptr) return;
+    const bool coil = area == Area::coil;
+    if (!coil && area != Area::holding_register) {
+      in_.bad(*c, "write_fc", "nothing: this area can only be read");
+      return;
+    }
+    const auto listed = numbers_in(c->text);
+    const auto writes = [&](std::int64_t f) {
+      return coil ? f == 5 || f == 15 : f == 6 || f == 16 || f == 22 || f == 23;
+    };
+    if (!listed || !std::all_of(listed->begin(), listed->end(), writes)) {
+      in_.bad(*c, "write_fc", coil ? "5 or 15, or both" : "6, 16, 22 or 23, or several of them");
+      return;
+    }
+    point.write_functions = *listed;
+  }
+
+  // "6", "6, 16"; nothing where something else stands among them.
+  static std::optional<std::vector<std::int64_t>> numbers_in(std::string_view text) {
+    std::vector<std::int64_t> out;
+    for (std::size_t at = 0; at < text.size();) {
+      const std::size_t end = std::min(text.find_first_of(" ,;/", at), text.size());
+      if (end > at) {
+        std::int64_t number = 0;
+        const auto read = std::from_chars(text.data() + at, text.data() + end, number);
+        if (read.ec != std::errc() || read.ptr != text.data() + end) return std::nullopt;
+        out.push_back(number);
+      }
+      at = end + 1;
+    }
+    if (out.empty()) return std::nullopt;
+    return out;
   }
 
   void read_names(Point& point) {

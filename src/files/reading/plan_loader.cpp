@@ -13,10 +13,13 @@
 #include "files/map_reader.h"
 #include "files/plan_decoder.h"
 #include "files/tag_reader.h"
+#include "files/tag_sheet.h"
 #include "files/toml_reader.h"
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
+#include "model/unfold_alike.h"
 #include "model/utf8_text.h"
+#include "tag_files.h"
 #include "transaction_columns.h"
 
 namespace greymet::files {
@@ -57,12 +60,13 @@ class Loader {
     Plan plan = read_plan();
     for (model::Controller& controller : plan.controllers) {
       if (controller.model_file) read_model(controller);
-      if (controller.tags_file) read_tags_of(controller);
+      if (controller.tags_files) read_tags_of(controller);
     }
     for (model::Slave& slave : plan.slaves) {
       if (slave.map_file) read_map_of(slave, plan);
     }
     for (const SourceFile& source : out_.sources) plan.files.push_back(source.name);
+    plan = model::unfold_alike(std::move(plan), out_.findings);
     out_.plan = model::resolve(std::move(plan), out_.findings);
     return std::move(out_);
   }
@@ -134,6 +138,20 @@ class Loader {
       }
       return std::nullopt;
     }
+    const bool workbook = looks_like_workbook(*content);
+    std::string stored;
+    if (workbook) {
+      auto table = tag_table_of_workbook(*content);
+      if (!table) {
+        report(
+            RuleCode::P07, name.place, subject,
+            fmt::format("'{}' is a workbook: {}", name.value.substr(0, 200), table.error().message),
+            "a workbook may hold a list of tags; of all else save the sheet as CSV");
+        return std::nullopt;
+      }
+      std::swap(*content, *table);
+      stored = std::move(*table);
+    }
     const std::size_t bad = model::first_bad_byte(*content);
     if (bad != std::string::npos) {
       const auto line = 1 + std::count(content->begin(),
@@ -149,6 +167,8 @@ class Loader {
     const bool inside =
         !leads_out(name.value) && (!files_.is_within || files_.is_within(folder_, path));
     out_.sources.push_back({path, std::move(*content), inside});
+    out_.sources.back().is_workbook = workbook;
+    out_.sources.back().stored = std::move(stored);
     index_of_[path] = index;
     return index;
   }
@@ -227,9 +247,24 @@ class Loader {
   }
 
   void read_tags_of(model::Controller& controller) {
+    for (const model::Located<std::string>& name : controller.tags_files->value) {
+      auto table = read_tag_file(controller, name);
+      if (!table) continue;
+      table->place = name.place;
+      if (!controller.tags) {
+        controller.tags = std::move(*table);
+      } else {
+        internal::add_tags(*controller.tags, std::move(*table), subject_of(controller),
+                           out_.findings);
+      }
+    }
+  }
+
+  std::optional<model::TagTable> read_tag_file(const model::Controller& controller,
+                                               const model::Located<std::string>& name) {
     const model::Subject subject = subject_of(controller);
-    const auto file = open(*controller.tags_file, subject, largest_map);
-    if (!file) return;
+    const auto file = open(name, subject, largest_map);
+    if (!file) return std::nullopt;
     SourceFile& source = out_.sources[*file];
     const bool project = looks_like_project(source.text);
     if (project || looks_like_declarations(source.text)) {
@@ -238,18 +273,14 @@ class Loader {
       std::vector<std::string> areas;
       for (const model::MemoryArea& area : controller.memory) areas.push_back(area.name);
       const auto read = project ? read_project : read_declarations;
-      controller.tags =
-          read(source.text, controller.tags_file->value, *file, areas, subject, out_.findings);
-      controller.tags->place = controller.tags_file->place;
-      return;
+      return read(source.text, name.value, *file, areas, subject, out_.findings);
     }
     source.is_table = true;
     if (!looks_like(*file, {"tag", "address", "type"})) {
-      return report_foreign(*controller.tags_file, subject, "a table of tags");
+      report_foreign(name, subject, "a table of tags");
+      return std::nullopt;
     }
-    controller.tags = read_tags(out_.sources[*file].text, controller.tags_file->value, *file,
-                                subject, out_.findings);
-    controller.tags->place = controller.tags_file->place;
+    return read_tags(source.text, name.value, *file, subject, out_.findings);
   }
 
   static model::RegisterMap unread_map(const model::Slave& slave) {

@@ -96,7 +96,7 @@ std::string pack_json(const model::ResolvedPlan& resolved, const packing::PackRe
   Json apart = Json::array();
   for (const packing::KeptApart& k : result.kept_apart) {
     Json wants = Json::array();
-    for (const std::size_t w : k.wants) wants.push_back(w + 1);
+    for (const std::size_t w : k.wants) wants.push_back(w);
     apart.push_back({{"slave", k.slave.name},
                      {"area", model::short_name(k.area)},
                      {"wants", std::move(wants)},

@@ -30,12 +30,21 @@ std::vector<std::pair<std::string, std::string>> cells_of(const model::Transacti
   }
   if (t.block.count) cells.emplace_back("count", fmt::format("{}", t.block.count->value));
   if (t.into) cells.emplace_back("into", model::toml_string(t.into->value));
+  if (t.from) cells.emplace_back("from", model::toml_string(t.from->value));
   if (t.packing)
     cells.emplace_back("packing",
                        model::toml_string(std::string(model::to_string(t.packing->value))));
   if (t.every)
     cells.emplace_back("every", model::toml_string(model::to_text(t.every->value.period)));
+  if (t.on) cells.emplace_back("on", model::toml_string(t.on->value));
+  if (t.min_gap)
+    cells.emplace_back("min_gap", model::toml_string(model::to_text(t.min_gap->value)));
+  if (t.only_if) cells.emplace_back("only_if", model::toml_string(t.only_if->value));
   if (t.phase) cells.emplace_back("phase", model::toml_string(model::to_text(t.phase->value)));
+  if (t.phase_step) {
+    cells.emplace_back("phase_step", model::toml_string(model::to_text(t.phase_step->value)));
+  }
+  if (t.alone) cells.emplace_back("alone", t.alone->value ? "true" : "false");
   if (t.on_loss) {
     cells.emplace_back("on_loss",
                        model::toml_string(std::string(model::to_string(t.on_loss->value))));

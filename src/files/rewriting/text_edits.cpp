@@ -330,7 +330,7 @@ std::optional<std::vector<TextEdit>> FixWriter::edits_of(const model::Fix& fix) 
   for (const Edit& edit : fix.edits) {
     if (edit.range.file >= loaded_.sources.size() || edit.range.line == 0) return std::nullopt;
     const SourceFile& file = loaded_.sources[edit.range.file];
-    if (!file.may_be_quoted || file.is_project) return std::nullopt;
+    if (!file.may_be_quoted || file.is_project || file.is_workbook) return std::nullopt;
     if (file.is_program && edit.kind != EditKind::replace) return std::nullopt;
     const Structure& structure = structure_of(edit.range.file);
     const SourceText& source = structure.source;

@@ -266,7 +266,7 @@ std::optional<ControllerIndex> controller_of_want(const ResolvedPlan& resolved, 
 void resolve_want(ResolvedPlan& resolved, const Names& names, std::size_t index,
                   Findings& findings) {
   const Want& want = resolved.plan.wants[index];
-  Reporter report(findings, {SubjectKind::want, std::to_string(index + 1)});
+  Reporter report(findings, {SubjectKind::want, std::to_string(want.number)});
   ResolvedWant out{index, {}, {}, {}};
   if (want.slave) out.slave = look_up_as<SlaveIndex>(names.slaves, *want.slave, "slave", report);
   out.controller = controller_of_want(resolved, names, want, out.slave, report);

@@ -159,7 +159,7 @@ class TagResolver {
       if (!other.memory) return std::nullopt;
       return TagEnd{memory_place(controller, other.memory->bits), true, found->second, 0};
     }
-    if (peer.tags_file && (!peer.tags || hides(*peer.tags, name))) return std::nullopt;
+    if (peer.tags_files && (!peer.tags || hides(*peer.tags, name))) return std::nullopt;
     if (!peer.tags) {
       report.error(RuleCode::P03, place, fmt::format("controller {} declares no tags", peer.name),
                    fmt::format("add tags = \"tags/{0}.csv\" to [controller.{0}]", peer.name));

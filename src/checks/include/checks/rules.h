@@ -60,6 +60,7 @@ void check_memory(const RuleInput& in, model::Findings& out);     // M01, M02, M
 void check_copies(const RuleInput& in, model::Findings& out);     // M11, M13, M14
 void check_heartbeat_bits(const RuleInput& in, model::Findings& out);   // M06, H02, H10
 void check_file_names(const RuleInput& in, model::Findings& out);       // P10
+void check_odd_ones(const RuleInput& in, model::Findings& out);         // P11
 void check_unused(const RuleInput& in, model::Findings& out);           // N13
 void check_peer_words(const RuleInput& in, model::Findings& out);       // M15
 void check_device_memory(const RuleInput& in, model::Findings& out);    // M04, M05
@@ -75,6 +76,7 @@ void check_meanings(const RuleInput& in, model::Findings& out);         // D07 t
 void check_idle_heartbeats(const RuleInput& in, model::Findings& out);  // H13
 void check_constants(const RuleInput& in, model::Findings& out);        // D11
 void check_references(const RuleInput& in, model::Findings& out);       // F17
+void check_write_functions(const RuleInput& in, model::Findings& out);  // F18
 void check_odd_losses(const RuleInput& in, model::Findings& out);       // H14
 void check_scales(const RuleInput& in, model::Findings& out);           // T14
 

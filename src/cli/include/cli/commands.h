@@ -255,6 +255,7 @@ struct DiffOptions {
   std::string old_plan;
   std::string new_plan;
   std::string beside;  // folder with files of both plans
+  std::string plan;    // of two maps: whose rows use them
   std::string format = "text";
 };
 [[nodiscard]] int run_diff(const DiffOptions& options, const Terminal& terminal);
@@ -276,6 +277,8 @@ struct NewOptions {
   std::vector<std::string> readings;  // "scale=divide", "meter:addresses=hex"
   std::string headings;               // file of more headings
   bool example = false;               // slaves without a map get one to try things with
+  bool update = false;                // of a slave that is there: a newer revision of its map
+  bool dry_run = false;
   bool force = false;
 };
 [[nodiscard]] int run_new(const NewOptions& options, const Terminal& terminal);

@@ -6,6 +6,9 @@
 // read through only where the slave lets it: over listed registers that can be read, and over
 // unlisted ones of a slave whose holes read as zero. Whether another one answers for them nobody
 // knows.
+//
+// Wants that write (`from`) become the fewest requests that write the registers of their points and
+// no other (packing/write_wants.h).
 #pragma once
 
 #include <optional>
@@ -28,9 +31,9 @@ struct PackedRequest {
   model::Transaction declared;  // as it is to be written into the plan
   model::Address at;
   std::uint32_t quantity = 0;
-  Duration every{};
+  Duration every{};  // 0: on a bit, a change, at start or return
   Duration phase{};
-  std::vector<std::string> points;  // wanted ones that it brings
+  std::vector<std::string> points;  // wanted ones that it brings or writes
 };
 
 // Requests and time of the lines and connections that the wants use.
@@ -62,7 +65,7 @@ struct PackProblem {
 struct KeptApart {
   model::Subject slave;
   model::Area area = model::Area::holding_register;
-  std::vector<std::size_t> wants;  // into ResolvedPlan::wants
+  std::vector<std::size_t> wants;  // their numbers in the file, from 1
   std::size_t more_requests = 0;   // than if they had said the same
   double line_percent = 0;         // of the time of their line, more than that
 };
@@ -82,5 +85,8 @@ struct PackResult {
 // Every wanted point comes as often as its want says or more often, to the place and with the loss
 // of its want.
 [[nodiscard]] PackResult pack(const model::ResolvedPlan& resolved);
+
+// Its requests as transactions of the plan.
+[[nodiscard]] std::vector<model::Transaction> declared_of(const PackResult& result);
 
 }  // namespace greymet::packing

@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "files/file_source.h"
+#include "files/workbook.h"
 
 namespace greymet::files {
 
@@ -69,15 +70,5 @@ struct ImportOptions {
 [[nodiscard]] tl::expected<ImportedMap, FileError> import_map(std::string_view name,
                                                               const std::string& content,
                                                               const ImportOptions& options = {});
-
-// The texts of a sheet, row by row; rows and cells that are empty are kept up to the last one that
-// is not.
-struct Sheet {
-  std::string name;
-  std::vector<std::vector<std::string>> rows;
-};
-// All sheets of a workbook (ECMA-376, parts 1 and 2). Never more than most_rows rows and most_cells
-// cells.
-[[nodiscard]] tl::expected<std::vector<Sheet>, FileError> read_workbook(const std::string& content);
 
 }  // namespace greymet::files

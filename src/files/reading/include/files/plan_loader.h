@@ -18,6 +18,11 @@ struct SourceFile {
   bool is_table = false;      // CSV
   bool is_program = false;    // declarations of a program: words are replaced there, nothing else
   bool is_project = false;    // XML, of which only lines are known: never edited
+  bool is_workbook = false;   // `text` is the list in it, and never edited
+  std::string stored = {};    // of a workbook: its bytes
+
+  // As the file stands on the disk.
+  [[nodiscard]] const std::string& content() const { return is_workbook ? stored : text; }
 };
 
 // What came of reading a plan. `unreadable`: the plan or one of its files could not be opened or

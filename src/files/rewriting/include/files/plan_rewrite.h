@@ -11,7 +11,8 @@
 namespace greymet::files {
 
 // The row of a transaction as `transactions` would hold it: `{ name = "...", ... }`. Writes what
-// packing fills in: name, controller, slave, fc, at, count, into, packing, every, phase, on_loss.
+// packing fills in: name, controller, slave, fc, at, count, into, packing, every, phase,
+// phase_step, alone, on_loss.
 [[nodiscard]] std::string transaction_row(const model::Transaction& transaction);
 
 // Adds transactions behind those the plan has, in the spelling it uses (rows or blocks), and turns

@@ -75,7 +75,7 @@ struct Controller {
   Declared<std::string> address;
   Declared<std::string> model_file;
   Declared<WordOrder> word_order;
-  Declared<std::string> tags_file;
+  Declared<std::vector<Located<std::string>>> tags_files;
   Declared<ToolCounts> tool_counts;
   Declared<Duration> tool_times;  // what 1 means in it
   std::optional<ControllerModel> model;

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "model/alike.h"
 #include "model/controller.h"
 #include "model/fact.h"
 #include "model/index.h"
@@ -45,6 +46,8 @@ struct Accept {
   Range place;
   Declared<std::string> rule;
   Declared<std::string> at;
+  std::string
+      written_at;  // where `at` names something that is written once for several; else empty
   Declared<std::string> why;
 };
 
@@ -65,7 +68,9 @@ struct Plan {
   std::vector<Heartbeat> heartbeats;
   std::vector<Path> paths;
   std::vector<Accept> accepts;
-  Measurement measured;  // counts in place of what is stated; empty: nothing was measured
+  std::vector<AlikeSlaves> alike;  // slaves written as one
+  WrittenAs written_as;            // them and their rows, see model/unfold_alike.h
+  Measurement measured;            // counts in place of what is stated; empty: nothing was measured
 };
 
 // What findings call a thing that has a name of its own.

@@ -47,7 +47,9 @@ struct Point {
   std::optional<double> max;
   Access access = Access::read_write;
   std::string note;
-  std::vector<ValueName> names;    // by raw value; each once
+  std::vector<ValueName> names;  // by raw value; each once
+  // functions that write it (`write_fc`), in the order of the map; empty where nothing is said
+  std::vector<std::int64_t> write_functions;
   bool wears = false;              // its memory stands a limited number of writes
   std::vector<std::string> extra;  // cells of unknown columns, in the order of `extra_columns`
   Range place;                     // of the row's first cell

@@ -68,12 +68,14 @@ struct Transaction {
   Declared<Every> every;
   Declared<std::string> on;
   Declared<Duration> phase;
+  Declared<Duration> phase_step;  // of rows that stand for several slaves: from one to the next
   Declared<Duration> min_gap;
   Declared<std::string> only_if;
   Declared<OnLoss> on_loss;
   std::shared_ptr<const StatusText> status;  // or null; shared like `read`
   Declared<Packing> packing;
   Declared<bool> relays;
+  Declared<bool> alone;                 // of one slave, whatever is like it
   std::vector<ConstantText> constants;  // `value`
   RefusedKeys refused;
 };
@@ -87,15 +89,23 @@ struct Copy {
   Declared<std::int64_t> count;
 };
 
-// Points that somebody wants, for packing into requests.
+// Points that somebody wants read, or written, for packing into requests: `into` of a read, `from`
+// of a write, which may be cyclic, on a bit, or on a change of what it sends.
 struct Want {
+  std::size_t number = 1;  // in the file, from 1: several wants may be written as one
   Range place;
   Declared<std::string> slave;
   Declared<std::vector<Located<std::string>>> points;
   Declared<Duration> every;
   Declared<std::string> into;
+  Declared<std::string> from;
+  Declared<std::string> on;
+  Declared<Duration> min_gap;
+  Declared<std::string> only_if;
   Declared<std::string> controller;
   Declared<OnLoss> on_loss;  // of the requests that are made of it
+
+  [[nodiscard]] bool writes() const { return from.has_value(); }
 };
 
 }  // namespace greymet::model

@@ -12,11 +12,11 @@ namespace greymet::model {
 // never change meaning and are never used again. What a rule is about stands in checks/catalogue.h.
 // clang-format off
 #define GREYMET_RULE_CODES(X) \
-  X(P01) X(P02) X(P03) X(P04) X(P05) X(P06) X(P07) X(P08) X(P09) X(P10) \
+  X(P01) X(P02) X(P03) X(P04) X(P05) X(P06) X(P07) X(P08) X(P09) X(P10) X(P11) \
   X(S01) X(S02) X(S03) X(S04) X(S05) X(S06) X(S07) X(S08) X(S09) X(S10) \
   X(N01) X(N02) X(N03) X(N04) X(N05) X(N06) X(N07) X(N08) X(N09) X(N10) X(N11) X(N12) X(N13) \
   X(F01) X(F02) X(F03) X(F04) X(F05) X(F06) X(F07) X(F08) X(F09) X(F10) X(F11) X(F12) \
-  X(F13) X(F14) X(F15) X(F16) X(F17) \
+  X(F13) X(F14) X(F15) X(F16) X(F17) X(F18) \
   X(M01) X(M02) X(M03) X(M04) X(M05) X(M06) X(M07) X(M08) X(M09) X(M10) \
   X(M11) X(M12) X(M13) X(M14) X(M15) \
   X(T01) X(T02) X(T03) X(T04) X(T05) X(T06) X(T07) X(T08) X(T09) X(T10) \

@@ -12,7 +12,7 @@
 
 #include "files/csv_reader.h"
 #include "files/file_source.h"
-#include "grid.h"
+#include "files/grid.h"
 #include "model/ascii_text.h"
 #include "model/text_slips.h"
 

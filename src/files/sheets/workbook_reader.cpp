@@ -7,7 +7,7 @@
 #include <fmt/format.h>
 #include <pugixml.hpp>
 
-#include "files/map_import.h"
+#include "files/workbook.h"
 #include "files/zip_member.h"
 #include "model/ascii_text.h"
 

@@ -5,7 +5,7 @@
 #include <fmt/format.h>
 
 #include "files/csv_reader.h"
-#include "grid.h"
+#include "files/grid.h"
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
 

@@ -1,4 +1,4 @@
-// Tables as rows of texts, however they were stored. Not for use outside this folder.
+// Tables as rows of texts, however they were stored.
 #pragma once
 
 #include <cstddef>

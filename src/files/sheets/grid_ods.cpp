@@ -7,8 +7,8 @@
 
 #include "files/csv_reader.h"
 #include "files/file_source.h"
+#include "files/grid.h"
 #include "files/zip_member.h"
-#include "grid.h"
 
 namespace greymet::files::internal {
 
