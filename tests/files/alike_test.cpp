@@ -363,3 +363,20 @@ TEST_CASE("rows of alike slaves come back as they were when they are written onc
     }
   });
 }
+
+TEST_CASE("a few lines cannot stand for millions of rows") {
+  std::string plan =
+      fan_plant + "[slave.fan]\ncount = 1000\nline = \"north\"\nunit = 1\n[exchange]\n";
+  plan += "transactions = [\n";
+  for (int i = 0; i < 101; ++i) {
+    plan += fmt::format(
+        "{{ name = \"r{}\", slave = \"fan\", fc = 3, at = 0, count = 1, into = "
+        "\"%MW0+0\", every = \"1s\" }},\n",
+        i);
+  }
+  const files::LoadedPlan loaded = test::load(plan + "]\n");
+  CHECK(loaded.plan.transactions.size() == 100'000);
+  REQUIRE(!loaded.findings.empty());
+  CHECK(loaded.findings.front().message ==
+        "with what it stands for there are more than 100000 of its kind");
+}

@@ -24,7 +24,7 @@ model::Transaction request(const std::string& name) {
   return t;
 }
 
-const std::string row =
+const std::string gauge_row =
     R"({ name = "new", slave = "gauge", fc = 3, at = "hr:0", count = 2, into = "%MW500", every = "1s" })";
 const std::string wants =
     "wants = [  # for the trend\n  { slave = \"gauge\", points = [\"a\"] },\n]  # that is all\n";
@@ -43,18 +43,19 @@ TEST_CASE("rows are added behind the last, whatever its comma and comments") {
   const std::string rest = "\n[supervision]\n";
   CHECK(rewritten("[exchange]\ntransactions = [\n    { name = \"a\" },  # first\n    # end\n]\n" +
                   wants + rest) ==
-        "[exchange]\ntransactions = [\n    { name = \"a\" },  # first\n    # end\n    " + row +
-            ",\n]\n" + packed_wants + rest);
+        "[exchange]\ntransactions = [\n    { name = \"a\" },  # first\n    # end\n    " +
+            gauge_row + ",\n]\n" + packed_wants + rest);
   CHECK(rewritten("[exchange]\ntransactions = [\n\t{ name = \"a\" }  # no comma\n]\n" + wants) ==
-        "[exchange]\ntransactions = [\n\t{ name = \"a\" },  # no comma\n\t" + row + ",\n]\n" +
+        "[exchange]\ntransactions = [\n\t{ name = \"a\" },  # no comma\n\t" + gauge_row + ",\n]\n" +
             packed_wants);
   CHECK(rewritten("[exchange]\ntransactions = [ { name = \"a\" }, { name = \"b\" } ]\n" + wants) ==
-        "[exchange]\ntransactions = [ { name = \"a\" }, { name = \"b\" }, \n  " + row + ",\n]\n" +
-            packed_wants);
+        "[exchange]\ntransactions = [ { name = \"a\" }, { name = \"b\" }, \n  " + gauge_row +
+            ",\n]\n" + packed_wants);
   CHECK(rewritten("[exchange]\ntransactions = []  # none yet\n" + wants) ==
-        "[exchange]\ntransactions = [\n  " + row + ",\n]  # none yet\n" + packed_wants);
+        "[exchange]\ntransactions = [\n  " + gauge_row + ",\n]  # none yet\n" + packed_wants);
   CHECK(rewritten("[exchange]\ntable = \"x.csv\"\n" + wants) ==
-        "[exchange]\ntable = \"x.csv\"\ntransactions = [\n  " + row + ",\n]\n" + packed_wants);
+        "[exchange]\ntable = \"x.csv\"\ntransactions = [\n  " + gauge_row + ",\n]\n" +
+            packed_wants);
 }
 
 TEST_CASE("blocks are added as blocks") {
@@ -68,17 +69,17 @@ TEST_CASE("blocks are added as blocks") {
             "# about what follows\n[supervision]\n");
   CHECK(rewritten("[exchange]\ntransactions = [\n]\n[[exchange.wants]]\nslave = \"gauge\"\npoints "
                   "= [\"a\",\n  \"b\"]\n# end\n") ==
-        "[exchange]\ntransactions = [\n  " + row +
+        "[exchange]\ntransactions = [\n  " + gauge_row +
             ",\n]\n# packed: [[exchange.wants]]\n# packed: slave = \"gauge\"\n# packed: points = "
             "[\"a\",\n  # packed: \"b\"]\n# end\n");
 }
 
 TEST_CASE("line ends, foreign letters and brackets in texts are left alone") {
   CHECK(rewritten("[exchange]\r\ntransactions = [\r\n]\r\nwants = [ { slave = \"gauge\" } ]\r\n") ==
-        "[exchange]\r\ntransactions = [\r\n  " + row +
+        "[exchange]\r\ntransactions = [\r\n  " + gauge_row +
             ",\r\n]\r\n# packed: wants = [ { slave = \"gauge\" } ]\r\n");
   CHECK(rewritten("[exchange]\ntransactions = [ { name = \"Grünmalz ]\" } ] # ]\n" + wants) ==
-        "[exchange]\ntransactions = [ { name = \"Grünmalz ]\" }, \n  " + row + ",\n] # ]\n" +
+        "[exchange]\ntransactions = [ { name = \"Grünmalz ]\" }, \n  " + gauge_row + ",\n] # ]\n" +
             packed_wants);
 }
 
@@ -99,7 +100,7 @@ TEST_CASE("what stands between blocks of wants is none of our business") {
   const std::string first = "[[exchange.wants]]\nslave = \"gauge\"\n";
   const std::string second = "[[exchange.wants]]\nslave = \"pump\"  # later\n";
   CHECK(rewritten("[exchange]\ntransactions = [\n]\n" + first + between + second) ==
-        "[exchange]\ntransactions = [\n  " + row + ",\n]\n" +
+        "[exchange]\ntransactions = [\n  " + gauge_row + ",\n]\n" +
             "# packed: [[exchange.wants]]\n# packed: slave = \"gauge\"\n" + between +
             "# packed: [[exchange.wants]]\n# packed: slave = \"pump\"  # later\n");
 }

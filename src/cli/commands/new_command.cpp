@@ -41,6 +41,9 @@ void list_points(const std::string& csv, NewSlave& slave) {
   const model::RegisterMap map = files::read_map(csv, slave.map, 0, numbering, {}, ignored);
   for (const model::Point& point : map.points()) {
     if (is_multi_register(point.type) && !point.word_order) slave.has_long_values = true;
+    const bool writable = point.access != model::Access::read && !point.bit &&
+                          point.address.area == model::Area::holding_register;
+    if (writable) slave.writable.push_back(point.name);
     if (point.access == model::Access::write) {
       slave.all_readable = false;
       continue;

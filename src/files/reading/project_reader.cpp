@@ -78,7 +78,7 @@ DeclaredType type_of_node(const pugi::xml_node& type, int depth) {
 class ProjectReader {
  public:
   ProjectReader(const std::string& text, std::uint32_t file, TagMaker& maker)
-      : text_(text), file_(file), maker_(maker) {
+      : file_(file), maker_(maker) {
     for (std::size_t at = 0; at < text.size(); ++at) {
       if (text[at] == '\n') ends_of_lines_.push_back(at);
     }
@@ -118,7 +118,6 @@ class ProjectReader {
     return {file_, line, 1, line, 1};
   }
 
-  const std::string& text_;
   std::uint32_t file_;
   TagMaker& maker_;
   std::vector<std::size_t> ends_of_lines_;

@@ -100,6 +100,21 @@ std::string want_text(const NewPlan& plan, const NewSlave& slave, bool words, bo
       words ? "%MW" : "%MX");
 }
 
+// How a want that writes looks, of the first slave that has something to write: a comment, as
+// nothing is written that nobody asked for.
+std::string writing_text(const NewPlan& plan) {
+  for (const NewSlave& slave : plan.slaves) {
+    if (slave.writable.empty()) continue;
+    return fmt::format(
+        "# To write, put a row like this into wants and run greymet pack PLAN --write:\n"
+        "#   {{ controller = {}, slave = {}, points = {}, on = \"change\", min_gap = \"200ms\", "
+        "from = \"%MW\" }},\n",
+        toml_string(plan.controller), toml_string(slave.name),
+        names_text({slave.writable.front()}));
+  }
+  return {};
+}
+
 std::string exchange_text(const NewPlan& plan) {
   std::string text = "[exchange]\ntransactions = [\n";
   int at = first_peer_word;
@@ -121,7 +136,8 @@ std::string exchange_text(const NewPlan& plan) {
     if (!slave.words.empty()) wants += want_text(plan, slave, true, all);
     if (!slave.bits.empty()) wants += want_text(plan, slave, false, all);
   }
-  return wants.empty() ? text : text + "wants = [\n" + wants + "]\n";
+  if (wants.empty()) return text;
+  return text + "wants = [\n" + wants + "]\n" + writing_text(plan);
 }
 
 std::string supervision_text(const NewPlan& plan) {

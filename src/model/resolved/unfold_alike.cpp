@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <unordered_map>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -11,6 +12,8 @@ namespace greymet::model {
 namespace {
 
 using Text = Declared<std::string>;
+
+constexpr std::size_t most_unfolded = 100'000;
 
 // Nothing where an area alone is named, or what cannot be read.
 std::optional<MemorySpot> numbered_spot(const MemoryLayout& layout, const std::string& text) {
@@ -117,6 +120,21 @@ class Unfolding {
     return group_named(row.slave->value);
   }
 
+  // A few lines could stand for millions of rows: said once, and what is beyond is left out.
+  bool fits(std::size_t there, std::size_t more, const Subject& subject, Range place) {
+    if (there + more <= most_unfolded) return true;
+    if (std::exchange(too_many_said_, true)) return false;
+    findings_.push_back(
+        {.rule = RuleCode::P05,
+         .severity = Severity::error,
+         .place = place,
+         .subject = subject,
+         .message = fmt::format("with what it stands for there are more than {} of its kind",
+                                most_unfolded),
+         .remedy = "split the plan"});
+    return false;
+  }
+
   void note(const Subject& subject, const Subject& written) {
     if (subject == written) {
       plan_.written_as[subject] = written;
@@ -196,6 +214,7 @@ class Unfolding {
         rows.push_back(std::move(row));
         continue;
       }
+      if (!fits(rows.size(), group->members.size(), subject_of(row), row.place)) continue;
       const ResolvedTransaction& t = first_.transactions[i];
       for (const AlikeSlave& member : group->members) {
         rows.push_back(row_for(*group, member, row, t));
@@ -287,6 +306,7 @@ class Unfolding {
         paths.push_back(std::move(path));
         continue;
       }
+      if (!fits(paths.size(), group->members.size(), subject_of(path), path.place)) continue;
       for (const AlikeSlave& member : group->members) {
         Path own = path;
         own.name = name_for(path.name, group->name, member);
@@ -319,6 +339,8 @@ class Unfolding {
         wants.push_back(std::move(want));
         continue;
       }
+      const Subject subject{SubjectKind::want, fmt::format("{}", want.number)};
+      if (!fits(wants.size(), slaves.size(), subject, want.place)) continue;
       for (const AlikeSlave& slave : slaves) {
         Want own = want;
         own.slave->value = slave.name;
@@ -361,6 +383,8 @@ class Unfolding {
         accepts.push_back(std::move(accept));
         continue;
       }
+      const Subject own{SubjectKind::accept, fmt::format("{}", accepts.size() + 1)};
+      if (!fits(accepts.size(), found->second.size(), own, accept.place)) continue;
       for (const std::string& subject : found->second) {
         accepts.push_back(accept);
         accepts.back().written_at = accept.at->value;
@@ -379,6 +403,7 @@ class Unfolding {
 
   Plan& plan_;
   Findings& findings_;
+  bool too_many_said_ = false;
   std::unordered_map<std::string, const AlikeSlaves*> group_of_;
   ResolvedPlan first_;
   std::vector<Transaction> plan_rows_;  // as they are written

@@ -28,10 +28,11 @@ struct NewSlave {
   std::string map_from;  // what the map was made of; empty: an example
   std::optional<std::string> numbering;
   bool has_long_values = false;  // of several registers, in an order that the map does not state
-  std::vector<std::string> assumed;  // keys of it that nothing confirms
-  std::vector<std::string> words;    // points to read, in registers
-  std::vector<std::string> bits;     // and in bit areas
-  bool all_readable = true;          // the map has no other points than these
+  std::vector<std::string> assumed;   // keys of it that nothing confirms
+  std::vector<std::string> words;     // points to read, in registers
+  std::vector<std::string> bits;      // and in bit areas
+  std::vector<std::string> writable;  // points of registers that its map lets be written
+  bool all_readable = true;           // the map has no other points than these
 };
 
 // Another controller, at its address.
