@@ -364,6 +364,20 @@ TEST_CASE("rows of alike slaves come back as they were when they are written onc
   });
 }
 
+TEST_CASE("a step is a whole number that an area can hold") {
+  const auto step = [](const std::string& text) {
+    const auto s = model::stepped_text(text);
+    return fmt::format("{}|{}", s.base, s.step ? std::to_string(*s.step) : "none");
+  };
+  CHECK(step("%MW100+20") == "%MW100|20");
+  CHECK(step("%MW100 + 0") == "%MW100|0");
+  CHECK(step("%MW100") == "%MW100|none");
+  CHECK(step("%MW5+9223372036854775807") == "%MW5+9223372036854775807|none");
+  CHECK(step("%MW5+-1") == "%MW5+-1|none");
+  CHECK(step("+3") == "+3|none");
+  CHECK(step("%MW5+") == "%MW5+|none");
+}
+
 TEST_CASE("a few lines cannot stand for millions of rows") {
   std::string plan =
       fan_plant + "[slave.fan]\ncount = 1000\nline = \"north\"\nunit = 1\n[exchange]\n";

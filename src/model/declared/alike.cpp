@@ -10,6 +10,8 @@
 namespace greymet::model {
 namespace {
 
+constexpr std::int64_t longest_step = 16'777'216;  // as much as an area of memory holds
+
 bool is_name_character(char c) {
   return is_digit(c) || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
 }
@@ -39,7 +41,8 @@ SteppedText stepped_text(std::string_view text) {
   const std::string_view digits = trimmed(text.substr(plus + 1));
   std::int64_t step = 0;
   const auto [end, error] = std::from_chars(digits.data(), digits.data() + digits.size(), step);
-  const bool whole = error == std::errc() && end == digits.data() + digits.size() && step >= 0;
+  const bool whole = error == std::errc() && end == digits.data() + digits.size() && step >= 0 &&
+                     step <= longest_step;
   if (!whole) return {std::string(text), {}};
   return {std::string(trimmed(text.substr(0, plus))), step};
 }
