@@ -51,6 +51,7 @@ Sayings sayings_of(const Slave& slave) {
   say(out, "reply", slave.reply, delay);
   say(out, "functions", slave.functions, [](const std::vector<model::Located<std::int64_t>>& list) {
     std::vector<std::int64_t> numbers;
+    numbers.reserve(list.size());
     for (const auto& each : list) numbers.push_back(each.value);
     std::sort(numbers.begin(), numbers.end());
     return fmt::format("{}", fmt::join(numbers, ", "));

@@ -18,7 +18,7 @@ using internal::Grid;
 namespace {
 
 // Headings by their bare words, and our name for the column.
-constexpr std::array<std::pair<std::string_view, std::string_view>, 46> known{
+constexpr std::array<std::pair<std::string_view, std::string_view>, 46> tag_headings{
     {{"tag", "tag"},
      {"name", "tag"},
      {"tagname", "tag"},
@@ -68,38 +68,38 @@ constexpr std::array<std::pair<std::string_view, std::string_view>, 46> known{
 
 constexpr std::size_t most_rows_before_headings = 40;
 
-std::string_view column_of(const std::string& heading) {
+std::string_view tag_column_of(const std::string& heading) {
   const std::string bare = model::bare_word(heading);
-  const auto found = std::find_if(known.begin(), known.end(),
+  const auto found = std::find_if(tag_headings.begin(), tag_headings.end(),
                                   [&](const auto& each) { return each.first == bare; });
-  return found == known.end() ? std::string_view() : found->second;
+  return found == tag_headings.end() ? std::string_view() : found->second;
 }
 
 // Our columns of a row of headings, empty where it is none of ours or the second of its name.
-std::vector<std::string_view> columns_of(const std::vector<std::string>& row) {
+std::vector<std::string_view> tag_columns_of(const std::vector<std::string>& row) {
   std::vector<std::string_view> columns;
   columns.reserve(row.size());
   for (const std::string& heading : row) {
-    std::string_view column = column_of(heading);
+    std::string_view column = tag_column_of(heading);
     if (std::find(columns.begin(), columns.end(), column) != columns.end()) column = {};
     columns.push_back(column);
   }
   return columns;
 }
 
-bool has(const std::vector<std::string_view>& columns, std::string_view name) {
+bool has_tag_column(const std::vector<std::string_view>& columns, std::string_view name) {
   return std::find(columns.begin(), columns.end(), name) != columns.end();
 }
 
 // One row as CSV.
-std::string line_of(const std::vector<std::string>& cells) {
+std::string csv_line_of(const std::vector<std::string>& cells) {
   CsvWriter out(CsvFor::storage);
   out.row(cells);
   return out.take();
 }
 
-std::string csv_of(const Grid& grid, std::size_t first,
-                   const std::vector<std::string_view>& columns) {
+std::string csv_of_tags(const Grid& grid, std::size_t first,
+                        const std::vector<std::string_view>& columns) {
   const auto address = static_cast<std::size_t>(
       std::find(columns.begin(), columns.end(), "address") - columns.begin());
   std::string text;
@@ -119,13 +119,13 @@ std::string csv_of(const Grid& grid, std::size_t first,
       std::replace(cell.begin(), cell.end(), '\n', ' ');
       cells.push_back(std::move(cell));
     }
-    text += line_of(cells);
+    text += csv_line_of(cells);
     ++line;
   }
   return text;
 }
 
-tl::expected<std::vector<Grid>, FileError> grids_of(const std::string& content) {
+tl::expected<std::vector<Grid>, FileError> grids_of_archive(const std::string& content) {
   if (content.find("content.xml") != std::string::npos) return internal::grids_of_ods(content);
   auto sheets = read_workbook(content);
   if (!sheets) return tl::unexpected(sheets.error());
@@ -146,14 +146,15 @@ bool looks_like_workbook(const std::string& content) {
 }
 
 tl::expected<std::string, FileError> tag_table_of_workbook(const std::string& content) {
-  const auto grids = grids_of(content);
+  const auto grids = grids_of_archive(content);
   if (!grids) return tl::unexpected(grids.error());
   for (const Grid& grid : *grids) {
     const std::size_t most = std::min(grid.rows.size(), most_rows_before_headings);
     for (std::size_t r = 0; r < most; ++r) {
-      const auto columns = columns_of(grid.rows[r]);
-      if (has(columns, "tag") && has(columns, "address") && has(columns, "type")) {
-        return csv_of(grid, r, columns);
+      const auto columns = tag_columns_of(grid.rows[r]);
+      if (has_tag_column(columns, "tag") && has_tag_column(columns, "address") &&
+          has_tag_column(columns, "type")) {
+        return csv_of_tags(grid, r, columns);
       }
     }
   }

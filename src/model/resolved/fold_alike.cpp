@@ -92,6 +92,7 @@ class Folding {
       }
       if (indices.size() != group.members.size()) continue;
       std::vector<const Transaction*> alike;
+      alike.reserve(indices.size());
       for (const std::size_t index : indices) alike.push_back(&rows_[index]);
       auto row = one_for(group, common, alike);
       if (!row) continue;

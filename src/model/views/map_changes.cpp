@@ -41,7 +41,7 @@ std::string_view access_text(Access access) {
   return {};
 }
 
-std::string text_or_none(std::string text) {
+std::string text_or_none(const std::string& text) {
   return text.empty() ? "none" : text;
 }
 
@@ -106,10 +106,10 @@ class Comparison {
     if (address_text(a) != address_text(b)) {
       add(MapChangeKind::moved, a.name, "address", address_text(a), address_text(b));
     }
-    const auto differ = [&](std::string_view what, std::string old, std::string now) {
+    const auto differ = [&](std::string_view what, const std::string& old, const std::string& now) {
       if (old != now) {
-        add(MapChangeKind::changed, a.name, std::string(what), text_or_none(std::move(old)),
-            text_or_none(std::move(now)));
+        add(MapChangeKind::changed, a.name, std::string(what), text_or_none(old),
+            text_or_none(now));
       }
     };
     const auto order = [](const Point& p) {
