@@ -136,7 +136,7 @@ std::vector<std::string> rows_for(const std::string& want, const std::string& ma
     const auto& t = r.declared;
     out.push_back(fmt::format(
         "{} fc {} at {} count {} from {}{}{}{}", t.name, t.function->value, t.block.at->value.text,
-        t.block.count->value, t.from->value, t.on ? " on " + t.on->value : "",
+        t.block.count->value, t.from ? t.from->value : "nowhere", t.on ? " on " + t.on->value : "",
         t.only_if ? " if " + t.only_if->value : "", t.packing ? " packed" : ""));
   }
   return out;
