@@ -324,14 +324,17 @@ TEST_CASE("a run that is asked to stop keeps what it measured") {
   // a device that goes away in the middle: status 3, and what was measured stays
   test::BackgroundProgram orphan(
       GREYMET_PROGRAM,
-      {"run", "maltings.toml", "--endpoints", "served/endpoints.json", "-o", "out"}, site.path());
+      {"run", "maltings.toml", "--endpoints", "served/endpoints.json", "-o", "orphaned"},
+      site.path());
+  REQUIRE(site.gets("orphaned/log.csv"));  // its ports are open
   ::usleep(1'500'000);
   served.signal(SIGKILL);
   (void)served.wait();
   const test::Outcome lost = orphan.wait();
   CHECK(lost.status == 3);
+  INFO(lost.err);
   CHECK(lost.err.find("the device is gone") != std::string::npos);
-  CHECK(Json::parse(site.read("out/run.json"))["lost"].is_string());
+  CHECK(Json::parse(site.read("orphaned/run.json"))["lost"].is_string());
 }
 
 TEST_CASE("trend follows points through a log, as far as it can be read") {
