@@ -170,3 +170,22 @@ transactions = [
   CHECK(diff.out.find("moved    load: address hr:1 -> hr:5 (transaction fan1-in, transaction "
                       "fan2-in)\n") != std::string::npos);
 }
+
+TEST_CASE("a newer table that does not say how it counts counts as the slave does") {
+  const test::TemporaryFolder site;
+  site.write("plan.toml",
+             "[controller.plc]\nscan = \"10ms\"\n[line.north]\nmaster = "
+             "\"plc\"\nmode = \"rtu\"\nbaud = 19200\nformat = \"8E1\"\n[slave.m]\nline "
+             "= \"north\"\nunit = 1\nmap = \"m.csv\"\nnumbering = \"from-1\"\n");
+  site.write("m.csv", "point,area,address,type\nspeed,hr,5,u16\n");
+  site.write("rev.csv", "point,area,address,type\nspeed,hr,5,u16\nload,hr,6,u16\n");
+  const test::Outcome dry = test::run_program(
+      GREYMET_PROGRAM,
+      {"new", "--from", "rev.csv", "--slave", "m", "--plan", "plan.toml", "--update", "--dry-run"},
+      site.path());
+  CHECK(dry.out.find("added    load: hr:5 u16\n1 point as they were\n") != std::string::npos);
+  CHECK(dry.out.find("counted from-1, as slave m is; else say --numbering\n") != std::string::npos);
+  const test::Outcome diff = test::run_program(
+      GREYMET_PROGRAM, {"diff", "m.csv", "rev.csv", "--plan", "plan.toml"}, site.path());
+  CHECK(diff.out == "added    load: hr:5 u16\n");
+}

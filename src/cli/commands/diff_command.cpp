@@ -83,31 +83,32 @@ std::string diff_text(const std::vector<exports::Change>& changes,
   return text + of_timing.text("  ");
 }
 
-// The map of the plan that is one of the two files.
-std::optional<std::size_t> map_named(const model::Plan& plan, const DiffOptions& options) {
+// The slave of the plan whose map is one of the two files, or null.
+const model::Slave* slave_with_map(const model::Plan& plan, const DiffOptions& options) {
   const std::filesystem::path folder = std::filesystem::path(options.plan).parent_path();
   for (const model::Slave& slave : plan.slaves) {
     if (!slave.map_file || !slave.map) continue;
     for (const std::string& name : {options.old_plan, options.new_plan}) {
       std::error_code ignored;
       if (std::filesystem::equivalent(folder / slave.map_file->value, name, ignored)) {
-        return slave.map;
+        return &slave;
       }
     }
   }
-  return std::nullopt;
+  return nullptr;
 }
 
 bool is_map(const std::string& name) {
   return name.size() > 4 && model::equal_in_any_case(name.substr(name.size() - 4), ".csv");
 }
 
-// A map as it stands, without the plan that says how it counts: both are read from 0.
-tl::expected<model::RegisterMap, std::string> read_map_file(const std::string& name) {
+// A map as it stands; how it counts a plan says, else both are read from 0.
+tl::expected<model::RegisterMap, std::string> read_map_file(const std::string& name,
+                                                            model::Numbering numbering) {
   const auto content = files::disk_files()(name, files::largest_map);
   if (!content) return tl::unexpected(fmt::format("{}: {}", name, content.error().message));
   model::Findings findings;
-  auto map = files::read_map(*content, name, 0, model::Numbering::from_0, {}, findings);
+  auto map = files::read_map(*content, name, 0, numbering, {}, findings);
   for (const model::Finding& f : findings) {
     if (f.severity == model::Severity::error) {
       return tl::unexpected(fmt::format("{}:{}: {}", name, f.place.line, f.message));
@@ -118,8 +119,23 @@ tl::expected<model::RegisterMap, std::string> read_map_file(const std::string& n
 
 // Of maps, and with --plan who uses what differs.
 int diff_maps(const DiffOptions& options, const Terminal& terminal) {
-  const auto old = read_map_file(options.old_plan);
-  const auto now = read_map_file(options.new_plan);
+  std::optional<UsablePlan> usable;
+  const model::Slave* slave = nullptr;  // whose map is one of the two
+  if (!options.plan.empty()) {
+    usable.emplace(load_usable_plan(options.plan, terminal, rules_without_time()));
+    if (usable->refused) return *usable->refused;
+    slave = slave_with_map(usable->loaded.plan.plan, options);
+    if (slave == nullptr) {
+      return usage_error(
+          terminal, fmt::format("--plan {}: no slave has {} or {} as its map", shown(options.plan),
+                                shown(options.old_plan), shown(options.new_plan)));
+    }
+  }
+  const model::Numbering numbering =
+      slave == nullptr ? model::Numbering::from_0
+                       : model::value_or(slave->numbering, model::Numbering::from_0);
+  const auto old = read_map_file(options.old_plan, numbering);
+  const auto now = read_map_file(options.new_plan, numbering);
   for (const auto* each : {&old, &now}) {
     if (each->has_value()) continue;
     terminal.err << fmt::format("greymet: {}\n", shown(each->error()));
@@ -127,18 +143,11 @@ int diff_maps(const DiffOptions& options, const Terminal& terminal) {
   }
   const auto changes = model::map_changes(*old, *now);
   std::vector<tables::MapChangeRow> rows;
-  if (options.plan.empty()) {
-    for (const model::MapChange& change : changes) rows.push_back({change, {}});
+  if (slave != nullptr) {
+    rows = with_users(changes, usable->loaded.plan, *slave->map);
   } else {
-    const UsablePlan usable = load_usable_plan(options.plan, terminal, rules_without_time());
-    if (usable.refused) return *usable.refused;
-    const auto map = map_named(usable.loaded.plan.plan, options);
-    if (!map) {
-      return usage_error(
-          terminal, fmt::format("--plan {}: no slave has {} or {} as its map", shown(options.plan),
-                                shown(options.old_plan), shown(options.new_plan)));
-    }
-    rows = with_users(changes, usable.loaded.plan, *map);
+    rows.reserve(changes.size());
+    for (const model::MapChange& change : changes) rows.push_back({change, {}});
   }
   const tables::Table table = tables::map_changes_table(rows);
   terminal.out << (options.format == "json"  ? files::json_array(table)

@@ -65,11 +65,20 @@ int update_map(const NewOptions& options, const Terminal& terminal) {
     terminal.err << fmt::format("greymet: {}: {}\n", shown(path), shown(before.error().message));
     return exit_unreachable;
   }
-  const std::string counts =
-      options.numbering.empty() ? table->numbering.value_or("from-0") : options.numbering;
-  const auto update =
-      files::updated_map(*before, model::value_or(slave->numbering, model::Numbering::from_0),
-                         table->csv, numbering_from(counts));
+  // a table that does not tell counts as the manual before it did
+  const model::Numbering own = model::value_or(slave->numbering, model::Numbering::from_0);
+  const bool assumed =
+      !table->numbering ||
+      std::any_of(table->assumed.begin(), table->assumed.end(),
+                  [](const files::ImportAssumption& each) { return each.key == "numbering"; });
+  const model::Numbering counts = !options.numbering.empty() ? numbering_from(options.numbering)
+                                  : assumed                  ? own
+                                                             : numbering_from(*table->numbering);
+  if (options.numbering.empty() && assumed) {
+    terminal.out << fmt::format("counted {}, as slave {} is; else say --numbering\n",
+                                to_string(own), shown(name));
+  }
+  const auto update = files::updated_map(*before, own, table->csv, counts);
   if (!update) {
     terminal.err << fmt::format("greymet: {}\n", shown(update.error()));
     return exit_findings;
