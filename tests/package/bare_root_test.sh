@@ -26,9 +26,24 @@ cp -f /etc/resolv.conf "$inside/etc/resolv.conf" 2>/dev/null || true
 cp -f /etc/resolv.conf "$user/etc/resolv.conf" 2>/dev/null || true
 in_root() { DEBIAN_FRONTEND=noninteractive LC_ALL=C.UTF-8 chroot "$@"; }
 
+# A mirror that does not give what it lists has no say in whether packages.txt suffices.
+fetch() { # ROOT, PACKAGE...: what installing needs lies in the root then
+  local root="$1" attempt
+  shift
+  for attempt in 1 2 3; do
+    if { in_root "$root" apt-get update -q && in_root "$root" apt-get install -q -y --download-only "$@"; } \
+      >"$folder/log" 2>&1; then
+      return 0
+    fi
+    grep -qE '^(E: Failed to fetch|E: Unable to fetch|Err:|W: Failed to fetch)' "$folder/log" || fail "not to be had: $*" "$folder/log"
+    sleep 2
+  done
+  echo "the mirror gives no packages"; tail -n 5 "$folder/log"; exit 77
+}
+
 packages="$(tr '\n' ' ' <"$source/packages.txt")"
-{ in_root "$inside" apt-get update -q && in_root "$inside" apt-get install -q -y --no-install-recommends $packages; } \
-  >"$folder/log" 2>&1 || fail "the packages of packages.txt do not install" "$folder/log"
+fetch "$inside" --no-install-recommends $packages
+in_root "$inside" apt-get install -q -y --no-install-recommends $packages >"$folder/log" 2>&1 || fail "the packages of packages.txt do not install" "$folder/log"
 
 # the same paths as outside: a build remembers them
 for place in "$source" "$build"; do
@@ -44,7 +59,8 @@ mount -t proc proc "$user/proc" 2>/dev/null || exit 77
 
 package="$(cd "$inside/tmp/package" && echo greymet_*.deb)"
 cp "$inside/tmp/package/$package" "$user/tmp/"
-{ in_root "$user" apt-get update -q && in_root "$user" apt-get install -q -y "/tmp/$package"; } >"$folder/log" 2>&1 ||
+fetch "$user" "/tmp/$package"
+in_root "$user" apt-get install -q -y "/tmp/$package" >"$folder/log" 2>&1 ||
   fail "the package does not install on a bare Debian" "$folder/log"
 in_root "$user" greymet demo /tmp/demo-output >"$folder/log" 2>&1 || fail "the installed program does not do its job" "$folder/log"
 if grep 'could not draw' "$folder/log"; then fail "it draws no figures there"; fi
