@@ -189,3 +189,39 @@ TEST_CASE("a newer table that does not say how it counts counts as the slave doe
       GREYMET_PROGRAM, {"diff", "m.csv", "rev.csv", "--plan", "plan.toml"}, site.path());
   CHECK(diff.out == "added    load: hr:5 u16\n");
 }
+
+TEST_CASE("new drafts the tags that the program has to declare, and the plan stays clean") {
+  const NewSite site;
+  site.site_.write("t.csv",
+                   "name,area,address,type,access,unit\nflow,hr,0,f32,r,m3/h\nstate,hr,2,u16,r,\n");
+  const std::vector<std::string> meter{"--line", "bus=rtu,9600,8N1", "--slave", "m=bus,1,t.csv"};
+  const auto made = site.run(with(with({"new", "p"}, meter), {"--tags", "--numbering", "from-0"}));
+  CHECK(made.status == 0);
+  CHECK(made.out.find("wrote p/plan.toml and 1 map, and tags/plc.csv\n") != std::string::npos);
+  CHECK(made.out.find("check: no errors, no warnings") != std::string::npos);
+  CHECK(site.site_.read("p/plan.toml").find("tags       = \"tags/plc.csv\"") != std::string::npos);
+  // the same as what is drafted of the plan as it stands
+  CHECK(site.run({"points", "p/plan.toml", "--tags", "plc"}).out ==
+        site.site_.read("p/tags/plc.csv"));
+  CHECK(site.site_.read("p/tags/plc.csv").find("m.flow") != std::string::npos);
+  // nothing to declare, no table
+  CHECK(site.run({"new", "bare", "--tags"}).status == 0);
+  CHECK_FALSE(site.site_.has("bare/tags/plc.csv"));
+  CHECK(
+      site.run({"new", "--from", "t.csv", "--slave", "x=bus,2", "--plan", "p/plan.toml", "--tags"})
+          .err.find("greymet points PLAN --tags CONTROLLER") != std::string::npos);
+}
+
+TEST_CASE("functions that a table names for writing are those the map lists") {
+  const NewSite site;
+  site.site_.write("t.csv",
+                   "name,address,type,function\na,0,u16,03/06\nb,1,u16,\"03, 06, 16\"\n"
+                   "c,2,f32,03/06\nd,4,f32,03/16\ne,6,u16,03\n");
+  CHECK(site.run({"new", "p", "--line", "bus=rtu,9600,8N1", "--slave", "m=bus,1,t.csv",
+                  "--numbering", "from-0"})
+            .status == 0);
+  CHECK(site.site_.read("p/maps/m.csv") ==
+        "point,area,address,type,access,write_fc\r\n"
+        "a,hr,0,u16,rw,6\r\nb,hr,1,u16,rw,\"6, 16\"\r\nc,hr,2,f32,rw,\r\nd,hr,4,f32,rw,16\r\n"
+        "e,hr,6,u16,r,\r\n");
+}

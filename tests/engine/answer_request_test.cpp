@@ -21,6 +21,12 @@ class SmallImage final : public RegisterImage {
     if (to_write && offset <= 700 && 700 < offset + count) return false;
     return offset + count <= 2001 && !(offset <= 900 && 900 < offset + count);
   }
+  // 1000 is written one register at a time
+  [[nodiscard]] bool takes(model::FunctionCode function, Area, std::uint32_t offset,
+                           std::uint32_t count) const override {
+    const bool restricted = offset <= 1000 && 1000 < offset + count;
+    return !restricted || function == model::FunctionCode::write_single_register;
+  }
   [[nodiscard]] std::uint16_t word(Area area, std::uint32_t offset) const override {
     const auto at = words.find({area, offset});
     return at == words.end() ? std::uint16_t{0} : at->second;
@@ -123,6 +129,16 @@ TEST_CASE("a refusal names function, quantity and address, in this order") {
   CHECK(answered(image, "03 02 BC 00 01") == "03 02 00 00");
   CHECK(answered(image, "10 00 00 00 02 03 00 01 02") == "90 03");
   CHECK(answered(image, "") == "nothing");
+}
+
+TEST_CASE("a function that a register does not take is refused as one, and reading is not") {
+  SmallImage image;
+  CHECK(answered(image, "06 03 E8 00 07") == "06 03 E8 00 07");
+  CHECK(answered(image, "10 03 E7 00 02 04 00 01 00 02") == "90 01");
+  CHECK(answered(image, "16 03 E8 00 00 00 01") == "96 01");
+  CHECK(answered(image, "17 00 00 00 01 03 E8 00 01 02 12 34") == "97 01");
+  CHECK(answered(image, "17 03 E8 00 01 00 0A 00 01 02 12 34") == "17 02 00 07");
+  CHECK(answered(image, "03 03 E8 00 01") == "03 02 00 07");
 }
 
 TEST_CASE("a refused write changes nothing") {

@@ -342,6 +342,22 @@ TEST_CASE("wants of alike slaves and of patterns of names are packed for each, a
         "fan-speed fan %MW600+1 , other-speed other %MW603 , ");
 }
 
+TEST_CASE("a step counts as the controller that asks counts") {
+  // another controller, named first, counts in eights
+  const std::string two = test::replaced(
+      fan_plant, "[controller.kiln]\nscan",
+      "[controller.ahead]\n[controller.ahead.memory]\n\"%MX\" = { kind = \"bit\", first = 0, "
+      "count = 4000, radix = 8 }\n[controller.kiln]\nscan");
+  const files::LoadedPlan loaded = test::load(
+      two + three_fans +
+          "[exchange]\nwants = [ { slave = \"fan\", points = [\"setpoint\"], from = \"%MW100+1\", "
+          "on = \"%MX6+3\" } ]\n",
+      drive_map);
+  std::string conditions;
+  for (const model::Want& want : loaded.plan.plan.wants) conditions += want.on->value + " ";
+  CHECK(conditions == "%MX6 %MX9 %MX12 ");
+}
+
 TEST_CASE("rows of alike slaves come back as they were when they are written once again") {
   rc::prop("unfold, fold, unfold", [] {
     Sample s = *samples();

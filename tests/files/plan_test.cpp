@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "archive.h"
 #include "files/source_text.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
@@ -417,8 +418,47 @@ TEST_CASE("a table of transactions under other headings is read, and its heading
                     "error exchange: column 'Start address' is called `at` here | write at",
                     "error exchange: column 'Quantity' is called `count` here | write count",
                     "error exchange: column 'Cycle' is called `every` here | write every"});
+  CHECK(test::findings_of_rule("P07", plan, files).empty());
   files["t.csv"] = "name,slave,fc,at,count,Memory,every\na,gauge,3,0,8,%MW0,1s\n";
   CHECK(test::findings_of_rule("P02", plan, files).front() ==
         "error exchange: column 'Memory' is no key of a transaction | make two columns of it: "
         "`into` for what is read, `from` for what is sent");
+}
+
+TEST_CASE("a workbook of transactions becomes rows, whatever it calls their keys") {
+  const std::string plan =
+      test::replaced(test::with_rows({}), "transactions = [\n]\n", "table = \"t.xlsx\"\n");
+  auto files = test::base_files();
+  const auto rows_of = [&](const std::vector<std::vector<std::string>>& sheet) {
+    files["t.xlsx"] = test::workbook_of(sheet);
+    const auto loaded = test::load(plan, files);
+    std::string text;
+    for (const model::Transaction& t : loaded.plan.plan.transactions) {
+      text += fmt::format("{} {} fc{} {}+{} {}{} {}, ", t.name, t.slave->value, t.function->value,
+                          t.block.at->value.text, t.block.count->value,
+                          t.into ? "<- " + t.into->value : "", t.from ? "-> " + t.from->value : "",
+                          model::to_text(t.every->value.period));
+    }
+    for (const model::Finding& f : loaded.findings) {
+      text += fmt::format("{}:{} {}, ", f.place.line, to_string(f.rule), f.message);
+    }
+    return text;
+  };
+  CHECK(
+      rows_of({{"Our exchange"},
+               {},
+               {"Transaction", "Device", "FC", "Start", "Qty", "Memory", "Period (ms)", "on loss"},
+               {"a", "gauge", "3", "0", "8", "%MW0", "500", "hold"},
+               {},
+               {"b", "gauge", "16", "10", "2", "%MW40", "2s", ""}}) ==
+      "a gauge fc3 0+8 <- %MW0 500ms, b gauge fc16 10+2 -> %MW40 2s, ");
+  // a row of the sheet is the place of what is wrong in it
+  CHECK(rows_of({{"Our exchange"},
+                 {"Name", "Slave", "Function", "Address", "Count", "into", "Cycle [s]"},
+                 {"a", "gauge", "3", "0", "8", "%MW0", "1"},
+                 {"b", "gauge", "3", "0", "much", "%MW9", "1"}})
+            .find("4:P05 `count` is 'much'") != std::string::npos);
+  CHECK(rows_of({{"Name", "Colour"}, {"a", "red"}}) ==
+        "24:P07 't.xlsx' is a workbook: no sheet has a row of headings for the name of a "
+        "transaction, its slave and its function, such as Name, Slave, FC, ");
 }

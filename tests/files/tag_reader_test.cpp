@@ -211,26 +211,6 @@ TEST_CASE("a point that is read and written is the end of the tag that lies in i
 
 namespace {
 
-// A workbook with one sheet of texts.
-std::string workbook_of(const std::vector<TagWords>& rows) {
-  std::string cells;
-  for (std::size_t r = 0; r < rows.size(); ++r) {
-    cells += fmt::format("<row r=\"{}\">", r + 1);
-    for (std::size_t c = 0; c < rows[r].size(); ++c) {
-      cells += fmt::format("<c r=\"{}{}\" t=\"inlineStr\"><is><t>{}</t></is></c>",
-                           static_cast<char>('A' + c), r + 1, rows[r][c]);
-    }
-    cells += "</row>";
-  }
-  return test::zipped(
-      {{"xl/workbook.xml",
-        R"(<workbook xmlns:r="r"><sheets><sheet name="Vars" sheetId="1" r:id="rId1"/></sheets></workbook>)"},
-       {"xl/_rels/workbook.xml.rels",
-        R"(<Relationships><Relationship Id="rId1" Type="x/worksheet" Target="worksheets/sheet1.xml"/></Relationships>)"},
-       {"xl/worksheets/sheet1.xml",
-        "<worksheet><sheetData>" + cells + "</sheetData></worksheet>"}});
-}
-
 // All that is said of a plan whose controller has these files of tags, and the tags that it has.
 std::string tags_of_files(const std::string& list, test::Files more) {
   test::Files files = test::base_files();
@@ -271,18 +251,18 @@ TEST_CASE("tags of a program may stand in several files of several kinds") {
 TEST_CASE("a list of variables in a workbook is a table of tags, its rows the lines of findings") {
   const auto vars = [](const std::string& type) {
     return test::Files{
-        {"vars.xlsx", workbook_of({{"Plant 4"},
-                                   {},
-                                   {"Nr", "Bezeichner", "Datentyp", "Adresse", "Kommentar"},
-                                   {"1", "flow", "REAL", "%MW100", "l/h"},
-                                   {"2", "helper", "TIME", "", ""},
-                                   {},
-                                   {"3", "level", type, "%MW102", ""}})}};
+        {"vars.xlsx", test::workbook_of({{"Plant 4"},
+                                         {},
+                                         {"Nr", "Bezeichner", "Datentyp", "Adresse", "Kommentar"},
+                                         {"1", "flow", "REAL", "%MW100", "l/h"},
+                                         {"2", "helper", "TIME", "", ""},
+                                         {},
+                                         {"3", "level", type, "%MW102", ""}})}};
   };
   CHECK(tags_of_files("\"vars.xlsx\"", vars("INT")) == "flow %MW100 REAL, level %MW102 INT, ");
   CHECK(tags_of_files("\"vars.xlsx\"", vars("INTE")).starts_with("P07 vars.xlsx:7: row "));
   CHECK(tags_of_files("\"vars.xlsx\"",
-                      {{"vars.xlsx", workbook_of({{"Name", "Value"}, {"a", "1"}})}}) ==
+                      {{"vars.xlsx", test::workbook_of({{"Name", "Value"}, {"a", "1"}})}}) ==
         "P07 plan.toml:2: 'vars.xlsx' is a workbook: no sheet has a row of headings for the "
         "variable, its address and its type, such as Name, Address, Data type; ");
 }

@@ -1,5 +1,7 @@
 #include "archive.h"
 
+#include <fmt/format.h>
+
 #include <zip.h>
 #include <catch2/catch.hpp>
 #include <pugixml.hpp>
@@ -99,6 +101,25 @@ std::vector<std::vector<std::vector<std::string>>> sheets_of(const std::string& 
     }
     out.push_back(std::move(rows));
   }
+}
+
+std::string workbook_of(const std::vector<std::vector<std::string>>& rows) {
+  std::string cells;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    cells += fmt::format("<row r=\"{}\">", r + 1);
+    for (std::size_t c = 0; c < rows[r].size(); ++c) {
+      cells += fmt::format("<c r=\"{}{}\" t=\"inlineStr\"><is><t>{}</t></is></c>",
+                           static_cast<char>('A' + c), r + 1, rows[r][c]);
+    }
+    cells += "</row>";
+  }
+  return zipped(
+      {{"xl/workbook.xml",
+        R"(<workbook xmlns:r="r"><sheets><sheet name="Vars" sheetId="1" r:id="rId1"/></sheets></workbook>)"},
+       {"xl/_rels/workbook.xml.rels",
+        R"(<Relationships><Relationship Id="rId1" Type="x/worksheet" Target="worksheets/sheet1.xml"/></Relationships>)"},
+       {"xl/worksheets/sheet1.xml",
+        "<worksheet><sheetData>" + cells + "</sheetData></worksheet>"}});
 }
 
 }  // namespace greymet::test

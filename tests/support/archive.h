@@ -13,6 +13,9 @@ namespace greymet::test {
 // An archive of these members.
 [[nodiscard]] std::string zipped(const std::map<std::string, std::string>& members);
 
+// A workbook (XLSX) with one sheet of these texts.
+[[nodiscard]] std::string workbook_of(const std::vector<std::vector<std::string>>& rows);
+
 // The cells of each sheet, in their order, row by row as texts; empty ones are empty.
 [[nodiscard]] std::vector<std::vector<std::vector<std::string>>> sheets_of(
     const std::string& workbook);

@@ -15,10 +15,12 @@
 #include "files/new_plan.h"
 #include "files/output_folder.h"
 #include "files/plan_rewrite.h"
+#include "files/points_export.h"
 #include "files/rewrite_files.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "model/file_name.h"
+#include "model/point_list.h"
 #include "model/register_map.h"
 #include "model/utf8_text.h"
 #include "new_map.h"
@@ -143,6 +145,17 @@ tl::expected<std::string, std::string> packed(const std::string& path, const std
   return files::with_packed_wants(text, packing::declared_of(result));
 }
 
+// The table of tags that the plan's controller would need; empty where nothing reaches it.
+std::string drafted_tags(const std::string& path, const std::string& text,
+                         std::map<std::string, std::string> files_beside) {
+  files_beside[path] = text;
+  const files::LoadedPlan loaded =
+      files::load_plan(path, files::with_texts(files::disk_files(), std::move(files_beside)));
+  const model::PointList list = model::point_list(loaded.plan);
+  const auto tags = model::draft_tags(loaded.plan, list, model::ControllerIndex(0));
+  return tags.empty() ? std::string() : files::tags_csv(tags);
+}
+
 int new_plan(const NewOptions& options, const Terminal& terminal) {
   auto made = plan_from(options);
   if (!made) return usage(terminal, made.error());
@@ -179,7 +192,16 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   // packed in memory: what comes to stand on the disk is the whole plan
   std::map<std::string, std::string> texts;
   for (const auto& [file, csv] : written) texts[options.folder + "/" + file] = csv;
-  auto text = packed(path, files::new_plan_text(plan), std::move(texts));
+  auto text = packed(path, files::new_plan_text(plan), texts);
+  if (text && options.tags) {
+    const std::string tags = drafted_tags(path, *text, texts);
+    if (!tags.empty()) {
+      plan.tags = fmt::format("tags/{}.csv", model::file_name_of(plan.controller));
+      written.emplace(plan.tags, tags);
+      texts[options.folder + "/" + plan.tags] = tags;
+      text = packed(path, files::new_plan_text(plan), texts);
+    }
+  }
   if (!text) {
     terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
     return exit_findings;
@@ -195,8 +217,9 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   }
   if (const auto done = folder->stage(name, *text); !done) return unreachable_file(done.error());
   if (const auto done = folder->commit(); !done) return unreachable_file(done.error());
-  terminal.out << fmt::format("wrote {} and {} map{}\n", shown(path), written.size(),
-                              written.size() == 1 ? "" : "s");
+  terminal.out << fmt::format("wrote {} and {} map{}{}\n", shown(path), maps.size(),
+                              maps.size() == 1 ? "" : "s",
+                              plan.tags.empty() ? "" : ", and " + shown(plan.tags));
   const bool good = say_check(path, terminal);
   print_assumed(assumed, terminal);
   const bool all_there = !maps.empty() && std::none_of(maps.begin(), maps.end(),
@@ -358,6 +381,11 @@ int run_new(const NewOptions& options, const Terminal& terminal) {
   if (!options.from.empty()) {
     if (!options.folder.empty())
       return usage(terminal, "--from adds to the plan of --plan; it takes no DIR");
+    if (options.tags) {
+      return usage(terminal,
+                   "--tags drafts for a new plan; for one that stands: greymet points PLAN --tags "
+                   "CONTROLLER");
+    }
     return options.update ? update_map(options, terminal) : join_plan(options, terminal);
   }
   if (options.update) return usage(terminal, "--update goes with --from, --slave and --plan");
@@ -431,6 +459,8 @@ Action declare_new(CLI::App& command, const Terminal& terminal) {
       .add_option("--numbering", options->numbering,
                   "how manuals count: from-0, from-1 or reference; else as the map tells")
       ->type_name("WAY");
+  command.add_flag("--tags", options->tags,
+                   "draft the table of tags as well: what the controller's program has to declare");
   command.add_flag("--example", options->example,
                    "slaves without a map get an example, to try things with");
   command.add_flag("--force", options->force, "overwrite files that greymet did not write");

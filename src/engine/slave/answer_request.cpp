@@ -46,6 +46,10 @@ std::vector<Part> parts_of(const Request& request) {
 Refusal refusal_of(const Request& request, const RegisterImage& image, const AnswerLimits& limits) {
   const auto parts = parts_of(request);
   for (const Part& part : parts) {
+    if (part.write && !image.takes(request.function, part.area, part.offset, part.count))
+      return ExceptionCode::illegal_function;
+  }
+  for (const Part& part : parts) {
     if (part.count > limits.accepts.most(part.area, !part.write))
       return ExceptionCode::illegal_data_value;
   }

@@ -24,6 +24,10 @@ class NotingImage final : public RegisterImage {
                          bool to_write) const override {
     return image_.has(area, offset, count, to_write);
   }
+  [[nodiscard]] bool takes(model::FunctionCode function, Area area, std::uint32_t offset,
+                           std::uint32_t count) const override {
+    return image_.takes(function, area, offset, count);
+  }
   [[nodiscard]] std::uint16_t word(Area area, std::uint32_t offset) const override {
     return image_.word(area, offset);
   }

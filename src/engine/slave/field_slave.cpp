@@ -86,6 +86,16 @@ bool FieldSlave::has(Area area, std::uint32_t offset, std::uint32_t count, bool 
                       [](const Point* point) { return point->access == model::Access::read; });
 }
 
+bool FieldSlave::takes(model::FunctionCode function, Area area, std::uint32_t offset,
+                       std::uint32_t count) const {
+  if (!map_) return true;
+  const auto points = map_->points_touching(area, {offset, offset + count});
+  return std::all_of(points.begin(), points.end(), [&](const Point* point) {
+    const auto& by = point->write_functions;
+    return by.empty() || std::find(by.begin(), by.end(), model::number_of(function)) != by.end();
+  });
+}
+
 std::uint16_t FieldSlave::word(Area area, std::uint32_t offset) const {
   const auto& page = pages_[static_cast<std::size_t>(area)][offset / 256];
   return page ? (*page)[offset % 256] : std::uint16_t{0};

@@ -153,22 +153,6 @@ Kind kind_of(std::string_view name, const std::string& content) {
   return first != std::string::npos && start[first] == '{' ? Kind::thing : Kind::text;
 }
 
-tl::expected<std::vector<Grid>, FileError> sheets_of_workbook(const std::string& content) {
-  auto sheets = read_workbook(content);
-  if (!sheets) return tl::unexpected(sheets.error());
-  std::vector<Grid> grids;
-  for (Sheet& sheet : *sheets) {
-    Grid grid;
-    grid.name = std::move(sheet.name);
-    grid.rows = std::move(sheet.rows);
-    grid.of_numbers = true;
-    grid.lines.reserve(grid.rows.size());
-    for (std::size_t r = 0; r < grid.rows.size(); ++r) grid.lines.push_back(r + 1);
-    grids.push_back(std::move(grid));
-  }
-  return grids;
-}
-
 }  // namespace
 
 std::vector<std::string_view> all_questions() {
@@ -195,7 +179,7 @@ tl::expected<ImportedMap, FileError> import_map(std::string_view name, const std
     case Kind::workbook:
     case Kind::ods: {
       auto grids =
-          kind == Kind::ods ? internal::grids_of_ods(content) : sheets_of_workbook(content);
+          kind == Kind::ods ? internal::grids_of_ods(content) : internal::grids_of_archive(content);
       if (!grids) return tl::unexpected(grids.error());
       return import_best(*grids, options, true);
     }

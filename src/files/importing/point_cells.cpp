@@ -126,6 +126,24 @@ void CellFiller::fill_access(DraftRow& row, Area area, PointCells& cells) {
   if (read_only && access == "rw") access = "r";
   cells["access"] = access;
   if (access.empty() && !read_only) ++no_access_;
+  if (access != "r" && !read_only) fill_write_functions(row, area, cells);
+}
+
+// Functions that a table names beside the one that reads are those the device takes. A single
+// write alone for a value of several registers can only mean one of them at a time.
+void CellFiller::fill_write_functions(const DraftRow& row, Area area, PointCells& cells) const {
+  const std::vector<int> written =
+      area == Area::coil ? std::vector<int>{5, 15} : std::vector<int>{6, 16, 22, 23};
+  std::vector<int> takes;
+  for (const int function : functions_of(in_.columns, row)) {
+    const bool writes = std::find(written.begin(), written.end(), function) != written.end();
+    if (writes && std::find(takes.begin(), takes.end(), function) == takes.end())
+      takes.push_back(function);
+  }
+  const auto type = model::data_type_from(cells["type"]);
+  const bool several = type && model::registers_of(*type) > 1;
+  if (takes.empty() || (several && takes == std::vector<int>{6})) return;
+  cells["write_fc"] = fmt::format("{}", fmt::join(takes, ", "));
 }
 
 void CellFiller::fill_names(const DraftRow& row, DataType type, PointCells& cells) const {

@@ -34,6 +34,7 @@ class CellFiller {
   void fill_order(const DraftRow& row, model::DataType type, PointCells& cells);
   void fill_range(const DraftRow& row, const std::string& factor, model::DataType type,
                   PointCells& cells);
+  void fill_write_functions(const DraftRow& row, model::Area area, PointCells& cells) const;
   void fill_access(DraftRow& row, model::Area area, PointCells& cells);
   void fill_names(const DraftRow& row, model::DataType type, PointCells& cells) const;
 

@@ -21,6 +21,7 @@
 #include "model/utf8_text.h"
 #include "tag_files.h"
 #include "transaction_columns.h"
+#include "transaction_sheet.h"
 
 namespace greymet::files {
 
@@ -111,9 +112,13 @@ class Loader {
     return plan;
   }
 
+  // The one sheet of a workbook that is wanted, as CSV.
+  using OfWorkbook = tl::expected<std::string, FileError> (*)(const std::string&);
+
   // Opens a file the plan names; P07 and nothing if that fails.
   std::optional<std::uint32_t> open(const model::Located<std::string>& name,
-                                    const model::Subject& subject, std::size_t limit) {
+                                    const model::Subject& subject, std::size_t limit,
+                                    OfWorkbook of_workbook = tag_table_of_workbook) {
     const std::string path = name.value.starts_with("/") ? name.value : folder_ + name.value;
     if (path == path_) {
       report(RuleCode::P07, name.place, subject, fmt::format("'{}' is the plan itself", name.value),
@@ -141,12 +146,13 @@ class Loader {
     const bool workbook = looks_like_workbook(*content);
     std::string stored;
     if (workbook) {
-      auto table = tag_table_of_workbook(*content);
+      auto table = of_workbook(*content);
       if (!table) {
         report(
             RuleCode::P07, name.place, subject,
             fmt::format("'{}' is a workbook: {}", name.value.substr(0, 200), table.error().message),
-            "a workbook may hold a list of tags; of all else save the sheet as CSV");
+            "a workbook may hold a list of tags or a table of transactions; of all else save the "
+            "sheet as CSV");
         return std::nullopt;
       }
       std::swap(*content, *table);
@@ -332,7 +338,8 @@ class Loader {
 
   // Rows of [exchange] table come first in list order.
   void read_transaction_table(const model::Located<std::string>& name, Plan& plan) {
-    const auto file = open(name, {model::SubjectKind::exchange}, largest_plan);
+    const auto file = open(name, {model::SubjectKind::exchange}, largest_plan,
+                           internal::transaction_table_of_workbook);
     if (!file) return;
     out_.sources[*file].is_table = true;
     if (!looks_like(*file, {"name", "slave", "fc"})) {

@@ -8,7 +8,6 @@
 
 #include "files/csv_text.h"
 #include "files/grid.h"
-#include "files/workbook.h"
 #include "model/text_slips.h"
 
 namespace greymet::files {
@@ -125,20 +124,6 @@ std::string csv_of_tags(const Grid& grid, std::size_t first,
   return text;
 }
 
-tl::expected<std::vector<Grid>, FileError> grids_of_archive(const std::string& content) {
-  if (content.find("content.xml") != std::string::npos) return internal::grids_of_ods(content);
-  auto sheets = read_workbook(content);
-  if (!sheets) return tl::unexpected(sheets.error());
-  std::vector<Grid> grids;
-  for (Sheet& sheet : *sheets) {
-    Grid grid;
-    grid.rows = std::move(sheet.rows);
-    for (std::size_t r = 0; r < grid.rows.size(); ++r) grid.lines.push_back(r + 1);
-    grids.push_back(std::move(grid));
-  }
-  return grids;
-}
-
 }  // namespace
 
 bool looks_like_workbook(const std::string& content) {
@@ -146,7 +131,7 @@ bool looks_like_workbook(const std::string& content) {
 }
 
 tl::expected<std::string, FileError> tag_table_of_workbook(const std::string& content) {
-  const auto grids = grids_of_archive(content);
+  const auto grids = internal::grids_of_archive(content);
   if (!grids) return tl::unexpected(grids.error());
   for (const Grid& grid : *grids) {
     const std::size_t most = std::min(grid.rows.size(), most_rows_before_headings);

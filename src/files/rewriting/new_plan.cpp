@@ -40,6 +40,9 @@ std::string controller_text(const NewPlan& plan) {
   if (!plan.peers.empty()) {
     text += pair("# address", "\"192.168.1.10/24\"", "its own, with its subnet");
   }
+  if (!plan.tags.empty()) {
+    text += pair("tags", toml_string(plan.tags), "drafted: what its program has to declare");
+  }
   text +=
       pair("word_order", "\"ABCD\"", "as its program takes long values; ABCD, CDAB, BADC or DCBA");
   text += fmt::format(

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "asking_memory.h"
 #include "model/duration_text.h"
 #include "model/resolved_plan.h"
 #include "model/unfold_alike.h"
@@ -145,12 +146,10 @@ class Folding {
     for (const Transaction* t : alike) {
       const auto& text = t->*place;
       if (!text) continue;
-      for (const MemoryLayout& layout : resolved_.layouts) {
-        const auto spot = layout.read(text->value);
-        if (!spot || !spot->number) continue;
-        spots.push_back(*spot);
-        break;
-      }
+      const MemoryLayout* layout = asking_memory(resolved_, t->controller, t->slave->value);
+      if (layout == nullptr) continue;
+      const auto spot = layout->read(text->value);
+      if (spot && spot->number) spots.push_back(*spot);
     }
     if (spots.empty()) return 0;
     if (spots.size() != alike.size()) return std::nullopt;

@@ -1,4 +1,5 @@
 #include "model/unfold_alike.h"
+#include "asking_memory.h"
 
 #include <algorithm>
 #include <unordered_map>
@@ -361,12 +362,9 @@ class Unfolding {
       value = written.base;
       const bool is_condition = text == &want.on || text == &want.only_if;
       if (!written.step && (is_condition || (!slave.offset && slave.offsets.empty()))) continue;
-      for (const MemoryLayout& layout : first_.layouts) {
-        const auto spot = numbered_spot(layout, written.base);
-        if (!spot) continue;
-        value = stepped(layout, written.base, *spot, written.step.value_or(0), slave);
-        break;
-      }
+      const MemoryLayout* layout = asking_memory(first_, want.controller, slave.name);
+      const auto spot = layout == nullptr ? std::nullopt : numbered_spot(*layout, written.base);
+      if (spot) value = stepped(*layout, written.base, *spot, written.step.value_or(0), slave);
     }
   }
 

@@ -276,6 +276,7 @@ struct NewOptions {
   std::string numbering;
   std::vector<std::string> readings;  // "scale=divide", "meter:addresses=hex"
   std::string headings;               // file of more headings
+  bool tags = false;                  // draft the table of tags too
   bool example = false;               // slaves without a map get one to try things with
   bool update = false;                // of a slave that is there: a newer revision of its map
   bool dry_run = false;

@@ -32,6 +32,8 @@ class FieldSlave final : public RegisterImage {
 
   [[nodiscard]] bool has(model::Area area, std::uint32_t offset, std::uint32_t count,
                          bool to_write) const override;
+  [[nodiscard]] bool takes(model::FunctionCode function, model::Area area, std::uint32_t offset,
+                           std::uint32_t count) const override;
   [[nodiscard]] std::uint16_t word(model::Area area, std::uint32_t offset) const override;
   [[nodiscard]] bool bit(model::Area area, std::uint32_t offset) const override;
   void set_word(std::uint32_t offset, std::uint16_t value) override;

@@ -25,6 +25,11 @@ class RegisterImage {
   // is refused as a whole.
   [[nodiscard]] virtual bool has(model::Area area, std::uint32_t offset, std::uint32_t count,
                                  bool to_write) const = 0;
+  // The function may write all of it; a device may take but some of those of the area.
+  [[nodiscard]] virtual bool takes(model::FunctionCode /*function*/, model::Area /*area*/,
+                                   std::uint32_t /*offset*/, std::uint32_t /*count*/) const {
+    return true;
+  }
   [[nodiscard]] virtual std::uint16_t word(model::Area area, std::uint32_t offset) const = 0;
   [[nodiscard]] virtual bool bit(model::Area area, std::uint32_t offset) const = 0;
   virtual void set_word(std::uint32_t offset, std::uint16_t value) = 0;  // holding registers

@@ -49,6 +49,7 @@ struct NewPlan {
   std::vector<NewLine> lines;
   std::vector<NewSlave> slaves;
   std::vector<NewPeer> peers;
+  std::string tags = {};  // file beside the plan with the drafted table of tags; empty: none
 };
 
 // With `wants` for what is to be read, still to be packed.

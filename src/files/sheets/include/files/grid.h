@@ -26,5 +26,8 @@ struct Grid {
 [[nodiscard]] tl::expected<std::vector<Grid>, FileError> grids_of_page(const std::string& page);
 // Every sheet of an OpenDocument spreadsheet (ISO/IEC 26300).
 [[nodiscard]] tl::expected<std::vector<Grid>, FileError> grids_of_ods(const std::string& archive);
+// Every sheet of a workbook, OpenDocument or Office Open XML (ISO/IEC 29500), by what is in it.
+[[nodiscard]] tl::expected<std::vector<Grid>, FileError> grids_of_archive(
+    const std::string& archive);
 
 }  // namespace greymet::files::internal
