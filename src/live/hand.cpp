@@ -38,11 +38,13 @@ constexpr const char* words_area = "@W";
 constexpr const char* bits_area = "@B";
 constexpr const char* triggers_area = "@T";
 
+// The `number`-th request, with the trigger bit of that number.
 model::Transaction transaction_of(const model::ResolvedPlan& resolved, const HandBlock& block,
-                                  bool is_read, std::size_t controller) {
+                                  bool is_read, std::size_t controller, std::size_t number) {
   const model::Plan& plan = resolved.plan;
   model::Transaction t;
-  t.name = is_read ? "read by hand" : "write by hand";
+  t.name = fmt::format("{} by hand{}", is_read ? "read" : "write",
+                       number < 2 ? std::string() : fmt::format(" {}", number + 1));
   t.controller = Located<std::string>{plan.controllers[controller].name, {}};
   const model::Slave& slave = plan.slaves[block.slave];
   t.slave = Located<std::string>{slave.name, {}};
@@ -55,15 +57,15 @@ model::Transaction transaction_of(const model::ResolvedPlan& resolved, const Han
   t.block.count = Located<std::int64_t>{block.count, {}};
   const std::string place = fmt::format("{}0", is_bit_area(block.area) ? bits_area : words_area);
   (is_read ? t.into : t.from) = Located<std::string>{place, {}};
-  t.on = Located<std::string>{fmt::format("{}{}", triggers_area, is_read ? 0 : 1), {}};
+  t.on = Located<std::string>{fmt::format("{}{}", triggers_area, number), {}};
   t.min_gap = Located<Duration>{std::chrono::milliseconds(1), {}};
   t.on_loss = Located<model::OnLoss>{model::OnLoss::hold, {}};
   return t;
 }
 
-// The plan's network and slaves, and these one or two requests in place of its exchange.
-model::Plan plan_by_hand(const model::ResolvedPlan& plan, const HandBlock& block,
-                         std::size_t controller) {
+// The plan's network and slaves, and these requests in place of its exchange.
+model::Plan plan_by_hand(const model::ResolvedPlan& plan, const std::vector<HandBlock>& blocks,
+                         std::size_t controller, const HandOptions& options) {
   model::Plan own = plan.plan;
   own.copies.clear();
   own.wants.clear();
@@ -76,11 +78,37 @@ model::Plan plan_by_hand(const model::ResolvedPlan& plan, const HandBlock& block
   }
   constexpr std::int64_t most_bits = 2000;
   constexpr std::int64_t most_words = 125;
-  own.controllers[controller].memory = {area_of(words_area, model::MemoryKind::word, most_words),
-                                        area_of(bits_area, model::MemoryKind::bit, most_bits),
-                                        area_of(triggers_area, model::MemoryKind::bit, 2)};
-  own.transactions = {transaction_of(plan, block, true, controller)};
-  if (block.writes) own.transactions.push_back(transaction_of(plan, block, false, controller));
+  own.controllers[controller].memory = {
+      area_of(words_area, model::MemoryKind::word, most_words),
+      area_of(bits_area, model::MemoryKind::bit, most_bits),
+      area_of(triggers_area, model::MemoryKind::bit, static_cast<std::int64_t>(2 * blocks.size()))};
+  own.transactions.clear();
+  for (const HandBlock& block : blocks) {
+    own.transactions.push_back(
+        transaction_of(plan, block, true, controller, own.transactions.size()));
+    if (!block.writes) continue;
+    own.transactions.push_back(
+        transaction_of(plan, block, false, controller, own.transactions.size()));
+  }
+  if (options.once) {
+    const Located<std::int64_t> none{0, {}};
+    for (model::Line& line : own.lines) {
+      line.retries = none;
+      line.park.reset();
+    }
+    for (model::Gateway& gateway : own.gateways) gateway.retries = none;
+    for (model::Slave& slave : own.slaves) {
+      if (slave.host) slave.retries = none;
+    }
+  }
+  if (options.timeout) {
+    const Located<Duration> timeout{*options.timeout, {}};
+    for (model::Line& line : own.lines) line.timeout = timeout;
+    for (model::Gateway& gateway : own.gateways) gateway.timeout = timeout;
+    for (model::Slave& slave : own.slaves) {
+      if (slave.host) slave.timeout = timeout;
+    }
+  }
   return own;
 }
 
@@ -89,52 +117,60 @@ model::Plan plan_by_hand(const model::ResolvedPlan& plan, const HandBlock& block
 struct Hand::Impl {
   model::ResolvedPlan plan;
   timing::TimingReport report;
-  HandBlock block;
+  std::vector<HandBlock> blocks;
+  std::vector<std::size_t> reads;  // transactions, parallel to the blocks
   std::size_t controller = 0;
   std::unique_ptr<Runtime> runtime;
 
-  [[nodiscard]] const model::ExchangeTransaction& transaction(bool is_read) const {
-    return *plan.exchange.find(is_read ? 0 : 1);
+  // That reads block `block`, or writes it.
+  [[nodiscard]] std::size_t number_of(std::size_t block, bool is_read) const {
+    return reads[block] + (is_read ? 0 : 1);
   }
-  void set_trigger(bool is_read, bool on) {
-    const auto bit = plan.layouts[model::ControllerIndex(controller)].range(2, is_read ? 0 : 1, 1);
+  [[nodiscard]] const model::ExchangeTransaction& transaction(std::size_t block,
+                                                              bool is_read) const {
+    return *plan.exchange.find(number_of(block, is_read));
+  }
+  void set_trigger(std::size_t number, bool on) {
+    const auto bit = plan.layouts[model::ControllerIndex(controller)].range(
+        2, static_cast<std::int64_t>(number), 1);
     engine::ControllerMemory& memory = runtime->memory(controller);
     if (bit) memory.put_bits(memory.sequence(*bit), {on});
     runtime->touch();
   }
   void put(const std::vector<std::uint16_t>& words) {
     engine::ControllerMemory& memory = runtime->memory(controller);
-    const engine::BitSequence at = memory.sequence(*transaction(false).from);
-    if (!is_bit_area(block.area)) return memory.put_registers(at, words);
+    const engine::BitSequence at = memory.sequence(*transaction(0, false).from);
+    if (!is_bit_area(blocks.front().area)) return memory.put_registers(at, words);
     std::vector<bool> bits;
     bits.reserve(words.size());
     for (const std::uint16_t word : words) bits.push_back(word != 0);
     memory.put_bits(at, bits);
   }
-  RequestRecord ask(bool is_read);
+  RequestRecord ask(std::size_t block, bool is_read);
 };
 
-RequestRecord Hand::Impl::ask(bool is_read) {
+RequestRecord Hand::Impl::ask(std::size_t block, bool is_read) {
+  const std::size_t number = number_of(block, is_read);
   std::optional<RequestRecord> ended;
   const engine::Finished finished = [&](const RequestRecord& record) {
     // what is left out as the run begins is not this one
-    if (record.outcome != engine::Outcome::left_out) ended = record;
+    if (record.transaction == number && record.outcome != engine::Outcome::left_out) ended = record;
   };
   RequestRecord none;
   none.outcome = engine::Outcome::unfinished;
   none.cause = engine::Cause::ended;
   if (runtime->stopped()) return none;  // nothing goes out any more
-  set_trigger(is_read, true);
-  const model::Endpoint& to = transaction(is_read).endpoint;
+  set_trigger(number, true);
+  const model::Endpoint& to = transaction(block, is_read).endpoint;
   constexpr Duration margin = std::chrono::seconds(10);
   const Duration limit =
       runtime->now() + margin + (to.timeout + to.connect_timeout) * (2 + to.retries);
   while (!ended && !runtime->stopped() && runtime->now() < limit) {
-    runtime->run_until(runtime->now() + std::chrono::milliseconds(20), finished);
+    runtime->run_until(runtime->now() + std::chrono::milliseconds(2), finished);
   }
   // what has gone out is waited for: whether it was written has to be known
   if (!ended) runtime->finish(finished);
-  if (!runtime->stopped()) set_trigger(is_read, false);
+  if (!runtime->stopped()) set_trigger(number, false);
   return ended ? *ended : none;
 }
 
@@ -142,16 +178,21 @@ Hand::Hand(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
 Hand::~Hand() = default;
 
 tl::expected<std::unique_ptr<Hand>, LiveError> Hand::open(const model::ResolvedPlan& plan,
-                                                          const HandBlock& block,
+                                                          const std::vector<HandBlock>& blocks,
                                                           const HandOptions& options) {
   if (plan.plan.controllers.empty()) {
     return tl::unexpected(LiveError{"the plan declares no controller that could ask"});
   }
   auto impl = std::make_unique<Impl>();
-  impl->block = block;
-  impl->controller = asking_controller(plan, block.slave);
+  impl->blocks = blocks;
+  std::size_t number = 0;
+  for (const HandBlock& block : blocks) {
+    impl->reads.push_back(number);
+    number += block.writes ? 2 : 1;
+  }
+  impl->controller = asking_controller(plan, blocks.front().slave);
   model::Findings findings;
-  impl->plan = model::resolve(plan_by_hand(plan, block, impl->controller), findings);
+  impl->plan = model::resolve(plan_by_hand(plan, blocks, impl->controller, options), findings);
   if (impl->plan.exchange.transactions.size() != impl->plan.plan.transactions.size()) {
     const auto at = std::find_if(findings.begin(), findings.end(), [](const model::Finding& f) {
       return f.severity == model::Severity::error;
@@ -169,7 +210,8 @@ tl::expected<std::unique_ptr<Hand>, LiveError> Hand::open(const model::ResolvedP
   how.master = true;
   how.only = {impl->controller};
   how.endpoints = options.endpoints;
-  how.masters.allow_writes = block.writes;
+  how.masters.allow_writes = std::any_of(blocks.begin(), blocks.end(),
+                                         [](const HandBlock& block) { return block.writes; });
   how.masters.lines_take_time = options.lines_take_time;
   how.stop = options.stop;
   auto runtime = Runtime::open(impl->plan, impl->report.model, how);
@@ -179,16 +221,16 @@ tl::expected<std::unique_ptr<Hand>, LiveError> Hand::open(const model::ResolvedP
 }
 
 modbus::Framing Hand::framing() const {
-  return impl_->transaction(true).endpoint.framing;
+  return impl_->transaction(0, true).endpoint.framing;
 }
 modbus::Bytes Hand::read_frame() const {
-  const auto frames = modbus::planned_frames(impl_->transaction(true));
+  const auto frames = modbus::planned_frames(impl_->transaction(0, true));
   return frames ? frames->request : modbus::Bytes();
 }
 modbus::Bytes Hand::write_frame(const std::vector<std::uint16_t>& words) const {
-  const model::ExchangeTransaction& t = impl_->transaction(false);
+  const model::ExchangeTransaction& t = impl_->transaction(0, false);
   modbus::Request request = modbus::planned_request(t);
-  if (is_bit_area(impl_->block.area)) {
+  if (is_bit_area(impl_->blocks.front().area)) {
     request.bits.clear();
     for (const std::uint16_t word : words) request.bits.push_back(word != 0);
   } else {
@@ -201,12 +243,12 @@ modbus::Bytes Hand::write_frame(const std::vector<std::uint16_t>& words) const {
   return frame ? *frame : modbus::Bytes();
 }
 
-RequestRecord Hand::read() {
-  return impl_->ask(true);
+RequestRecord Hand::read(std::size_t block) {
+  return impl_->ask(block, true);
 }
 RequestRecord Hand::write(const std::vector<std::uint16_t>& words) {
   impl_->put(words);
-  return impl_->ask(false);
+  return impl_->ask(0, false);
 }
 bool Hand::wait(Duration time) {
   const Duration until = impl_->runtime->now() + time;

@@ -306,7 +306,8 @@ TEST_CASE("A05: what is stated and was never confirmed is noted, and has to be s
       std::vector<std::string>{
           "note slave gauge: `unit` is assumed, never confirmed | look at its switches, or its "
           "display; then take it off `assumed`",
-          "note slave gauge: `reply` is assumed, never confirmed | greymet run PLAN measures it; "
+          "note slave gauge: `reply` is assumed, never confirmed | greymet probe PLAN gauge "
+          "--times 100 --write measures it; "
           "then take it off `assumed`"});
   const auto missing = test::findings_of_rule("P05", with("assumed = [\"holes\"]\n"));
   REQUIRE(missing.size() == 1);

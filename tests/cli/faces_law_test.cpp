@@ -35,6 +35,7 @@
 #include "tables/measured_tables.h"
 #include "tables/packing_tables.h"
 #include "tables/plan_tables.h"
+#include "tables/probe_tables.h"
 #include "tables/timing_tables.h"
 #include "timing/measured_facts.h"
 #include "timing/point_ages.h"
@@ -432,7 +433,10 @@ std::vector<Table> demo_tables() {
           files::readings_table(question, *modbus::read_in_all_orders(question)),
           files::fields_table({frame}),
           files::samples_table(followed),
-          files::trends_table(followed)};
+          files::trends_table(followed),
+          probe_table({{"gauge", "hole", "hr:4..7", "exception 02", {"refused", Mood::plain}}}),
+          readings_table({{"gauge", "hr:0..1", "42F6 E979", "f32", "123.456", "1", "2", "3"}}),
+          plan_lines_table({{"gauge", "holes", "\"refuse\"", "shown", {"new", Mood::good}}})};
 }
 
 }  // namespace

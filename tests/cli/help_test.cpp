@@ -61,8 +61,10 @@ TEST_CASE("every command shows two examples, and they do what they should on the
       REQUIRE(line.starts_with("  greymet " + command));
       auto words = words_in(line);
       words.erase(words.begin());
-      // need a partner: wire_test.cpp, hand_test.cpp; has a test of its own: program_test.cpp
-      if (command == "run" || command == "hand" || command == "demo") continue;
+      // need a partner: wire_test.cpp, hand_test.cpp, probe_test.cpp; has a test of its own:
+      // program_test.cpp
+      if (command == "run" || command == "hand" || command == "probe" || command == "demo")
+        continue;
       const auto outcome = test::run_program(GREYMET_PROGRAM, words, folder.path());
       const auto status = statuses.find(line.substr(10));
       INFO(outcome.err);
@@ -99,7 +101,8 @@ TEST_CASE(
   for (const std::string& command : commands_of(folder)) {
     const std::string help =
         test::run_program(GREYMET_PROGRAM, {command, "--help"}, folder.path()).out;
-    if (help.find("csv (") == std::string::npos || command == "run") continue;
+    const bool needs_partner = command == "run" || command == "probe";
+    if (help.find("csv (") == std::string::npos || needs_partner) continue;
     offers.insert(command);
     std::istringstream in(help.substr(help.find("Examples:")));
     std::string line;

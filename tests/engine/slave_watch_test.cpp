@@ -14,6 +14,7 @@
 using namespace greymet;
 using namespace greymet::engine;
 using std::chrono::milliseconds;
+using std::chrono::seconds;
 
 namespace {
 

@@ -13,10 +13,13 @@ namespace {
 // What settles a key of this name.
 std::string settled_by(const std::string& key, const std::string& slave) {
   static constexpr std::array<std::pair<std::string_view, std::string_view>, 4> ways{
-      {{"numbering", "compare one value with the device's display: greymet hand PLAN {}.POINT"},
+      {{"numbering",
+        "one value that its display shows tells: greymet probe PLAN {} --point NAME --near VALUE "
+        "--write"},
        {"word_order",
-        "compare one long value with the device's display: greymet hand PLAN {}.POINT"},
-       {"reply", "greymet run PLAN measures it"},
+        "one long value that its display shows tells: greymet probe PLAN {} --point NAME --near "
+        "VALUE --write"},
+       {"reply", "greymet probe PLAN {} --times 100 --write measures it"},
        {"unit", "look at its switches, or its display"}}};
   const auto* const at =
       std::find_if(ways.begin(), ways.end(), [&](const auto& way) { return way.first == key; });

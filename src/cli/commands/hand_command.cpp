@@ -300,7 +300,7 @@ int run_hand(const HandOptions& options, const Terminal& terminal) {
   const StopSignals signals;
   how.stop = signals.token();
   how.lines_take_time = !options.unpaced;
-  auto hand = live::Hand::open(plan, value->block, how);
+  auto hand = live::Hand::open(plan, {value->block}, how);
   if (!hand) return unreachable(terminal, hand.error().message);
   HandLog log(options.log);
   if (log.failed()) {

@@ -1,6 +1,5 @@
 // greymet run
 #include <algorithm>
-#include <charconv>
 #include <memory>
 #include <set>
 
@@ -21,7 +20,9 @@
 #include "model/nearest_name.h"
 #include "run_files.h"
 #include "run_loop.h"
+#include "settled_lines.h"
 #include "tables/measured_tables.h"
+#include "timing/measured_facts.h"
 #include "value_feed.h"
 
 namespace greymet::cli {
@@ -171,22 +172,6 @@ std::set<model::Target> answering(const model::ResolvedPlan& plan,
   return out;
 }
 
-// "1%", "0.5 %": a share of all requests.
-tl::expected<double, std::string> share_from(const std::string& text) {
-  double percent = 0;
-  const char* begin = text.data();
-  const char* end = begin + text.size();
-  const auto [rest, error] = std::from_chars(begin, end, percent);
-  std::string_view unit(rest, static_cast<std::size_t>(end - rest));
-  while (unit.starts_with(' ')) unit.remove_prefix(1);
-  constexpr double whole = 100;
-  if (error != std::errc() || unit != "%" || !(percent >= 0 && percent <= whole)) {
-    return tl::unexpected(fmt::format("--tolerate is '{}'; write a share of all requests, as 1%",
-                                      shown(text.substr(0, 20))));
-  }
-  return percent / whole;
-}
-
 // Values that no transaction reads are read once, after all else: the wires are free then. What was
 // asked stands in the log.
 void read_back(const model::ResolvedPlan& plan, const ExpectedOfRun& wanted,
@@ -201,7 +186,7 @@ void read_back(const model::ResolvedPlan& plan, const ExpectedOfRun& wanted,
     block.area = point.address.area;
     block.first = extent.first;
     block.count = extent.end - extent.first;
-    auto hand = live::Hand::open(plan, block, how);
+    auto hand = live::Hand::open(plan, {block}, how);
     if (!hand) {
       unreachable(terminal, fmt::format("{}: {}", e.where, hand.error().message));
       continue;
@@ -215,6 +200,36 @@ void read_back(const model::ResolvedPlan& plan, const ExpectedOfRun& wanted,
   }
 }
 
+// Reply times of all that answered, as lines of the plan.
+int learn(const RunOptions& options, const files::LoadedPlan& loaded,
+          const std::vector<engine::MeasuredTransaction>& transactions, const Terminal& terminal) {
+  std::vector<timing::MeasuredDuration> durations;
+  for (const engine::MeasuredTransaction& t : transactions) {
+    const engine::DurationSample& services = t.timed().services;
+    const auto median = services.median();
+    if (!median) continue;
+    durations.push_back({t.name, services.count(), *median, *services.greatest()});
+  }
+  const Terminal on = told_on(options.output, terminal);
+  internal::SettledLines lines;
+  for (const timing::MeasuredReply& each : timing::measured_replies(loaded.plan, durations)) {
+    engine::PlanLines of_slave(loaded.plan, each.slave);
+    of_slave.add_reply(each.reply, each.answers);
+    lines.add(each.slave, loaded.plan.plan.slaves[each.slave].name, of_slave.take());
+  }
+  if (lines.rows.empty()) {
+    on.out << "no slave answered: there is nothing to learn\n";
+    return exit_findings;
+  }
+  on.out << internal::lines_text(lines, on);
+  const int status =
+      options.write ? internal::write_lines(options.plan, loaded, lines, on) : int{exit_fine};
+  const bool contradicts = std::any_of(lines.rows.begin(), lines.rows.end(), [](const auto& row) {
+    return row.verdict.mood == tables::Mood::bad;
+  });
+  return contradicts ? std::max(status, int{exit_findings}) : status;
+}
+
 }  // namespace
 
 int run_run(const RunOptions& options, const Terminal& terminal) {
@@ -226,7 +241,7 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   if (options.until_met && options.expect.empty()) {
     return usage_error(terminal, "--until-met is of use with --expect alone");
   }
-  const auto tolerated = share_from(options.tolerate);
+  const auto tolerated = share_from("tolerate", options.tolerate);
   if (!tolerated) return usage_error(terminal, tolerated.error());
   const UsablePlan usable = load_usable_plan(options.plan, terminal);
   if (usable.refused) return *usable.refused;
@@ -285,8 +300,11 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   loop.run(*length, options.until_met, on_screen);
   if (!wanted.read_back.empty() && !runtime.stopped()) {
     runtime.hang_up();
-    read_back(plan, wanted, {how.endpoints, how.masters.lines_take_time, how.stop}, runtime.now(),
-              watch, *log, terminal);
+    live::HandOptions by_hand;
+    by_hand.endpoints = how.endpoints;
+    by_hand.lines_take_time = how.masters.lines_take_time;
+    by_hand.stop = how.stop;
+    read_back(plan, wanted, by_hand, runtime.now(), watch, *log, terminal);
   }
 
   const files::RunSummary summary =
@@ -310,6 +328,9 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
                            tables::expected_table(summary.expected, summary.results)};
                      }},
                     terminal);
+  if (options.learn) {
+    status = std::max(status, learn(options, usable.loaded, summary.transactions, terminal));
+  }
   if (!writer) return status;
   writer->write("values.csv", files::values_csv(plan, watch.points(), runtime.now()));
   const int written = writer->finish();
@@ -351,6 +372,9 @@ Action declare_run(CLI::App& command, const Terminal& terminal) {
       ->capture_default_str();
   command.add_option("--duration", options->duration, "stop by itself after this time")
       ->type_name("TIME");
+  command.add_flag("--learn", options->learn, "tell the reply times as lines of the plan");
+  command.add_flag("--write", options->write, "with --learn: put them there")
+      ->needs(command.get_option("--learn"));
   command.add_flag("--unpaced", options->unpaced,
                    "lines hand bytes on at once, as pseudo-terminals do that nobody paces");
   add_results(command, options->output, {csv_format});

@@ -53,6 +53,9 @@ constexpr std::array command_rows{
     Command{"hand", "read or write one value by hand, with the plan or without one",
             "greymet hand maltings.toml moisture.grain_moisture",
             "greymet hand --at 10.20.0.31 --unit 1 hr:10 --count 4", declare_hand},
+    Command{"probe", "ask a device what its manual does not say: offset, order, holes, settings",
+            "greymet probe maltings.toml moisture --point grain_moisture --near 43.1",
+            "greymet probe --device /dev/ttyUSB0 --unit 12 --settings", declare_probe},
     Command{"rehearse",
             "run the exchange against simulated slaves, with faults, and hold it against the "
             "timing model",

@@ -1,5 +1,7 @@
 #include "cli/wire_files.h"
 
+#include <charconv>
+
 #include "engine/agenda.h"
 #include "files/endpoints_json.h"
 #include "files/output_folder.h"
@@ -55,6 +57,21 @@ std::string odd_wires_text(const std::vector<engine::OddWire>& wires) {
     text += fmt::format("besides answers, on {}: {}\n", shown(wire.name), list);
   }
   return text;
+}
+
+tl::expected<double, std::string> share_from(std::string_view option, const std::string& text) {
+  double percent = 0;
+  const char* begin = text.data();
+  const char* end = begin + text.size();
+  const auto [rest, error] = std::from_chars(begin, end, percent);
+  std::string_view unit(rest, static_cast<std::size_t>(end - rest));
+  while (unit.starts_with(' ')) unit.remove_prefix(1);
+  constexpr double whole = 100;
+  if (error != std::errc() || unit != "%" || !(percent >= 0 && percent <= whole)) {
+    return tl::unexpected(fmt::format("--{} is '{}'; write a share of all requests, as 1%", option,
+                                      shown(text.substr(0, 20))));
+  }
+  return percent / whole;
 }
 
 std::optional<live::Endpoints> read_endpoints_file(const std::string& path,

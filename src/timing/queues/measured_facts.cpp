@@ -49,8 +49,8 @@ const Fact* fact_of(const model::ResolvedPlan& plan, FactKind kind, std::size_t 
 
 }  // namespace
 
-model::Measurement measured_facts(const model::ResolvedPlan& plan, std::string source,
-                                  const std::vector<MeasuredDuration>& durations) {
+std::vector<MeasuredReply> measured_replies(const model::ResolvedPlan& plan,
+                                            const std::vector<MeasuredDuration>& durations) {
   struct Shown {
     OwnPart part;
     std::uint64_t answers = 0;
@@ -70,21 +70,32 @@ model::Measurement measured_facts(const model::ResolvedPlan& plan, std::string s
     shown.part.longest = std::max(shown.part.longest, part.longest);
     shown.answers += measured->second->answers;
   }
+  std::vector<MeasuredReply> out;
+  out.reserve(slaves.size());
+  for (const auto& [slave, shown] : slaves) {
+    // how often it looks at its port comes on top
+    const Fact* scans = fact_of(plan, FactKind::scans, slave);
+    const Duration looks = std::get<Duration>(scans->value);
+    Delay reply;
+    reply.max = std::max(shown.part.longest - looks, Duration{});
+    reply.typical = std::clamp(shown.part.typical - looks / 2, Duration{}, reply.max);
+    out.push_back({slave, reply, shown.answers});
+  }
+  return out;
+}
+
+model::Measurement measured_facts(const model::ResolvedPlan& plan, std::string source,
+                                  const std::vector<MeasuredDuration>& durations) {
   model::Measurement out;
   out.source = std::move(source);
-  for (const auto& [slave, shown] : slaves) {
-    const Fact* reply = fact_of(plan, FactKind::reply, slave);
-    const Fact* scans = fact_of(plan, FactKind::scans, slave);
+  for (const MeasuredReply& each : measured_replies(plan, durations)) {
+    const Fact* reply = fact_of(plan, FactKind::reply, each.slave);
     const Delay before = std::get<Delay>(reply->value);
     const bool stated = reply->basis == model::Basis::stated;
-    // how often it looks at its port comes on top
-    const Duration looks = std::get<Duration>(scans->value);
-    Delay now;
-    now.max = std::max(shown.part.longest - looks, Duration{});
-    now.typical = std::clamp(shown.part.typical - looks / 2, Duration{}, now.max);
+    Delay now = each.reply;
     if (stated) now.max = std::max(now.max, before.max);
     now.min = stated ? std::min(before.min, now.typical) : Duration{};
-    out.facts[reply->id] = {now, before, stated, shown.answers};
+    out.facts[reply->id] = {now, before, stated, each.answers};
   }
   return out;
 }

@@ -173,6 +173,8 @@ struct RunOptions {
   bool until_met = false;
   bool watch = false;
   bool answer = false;
+  bool learn = false;  // reply times, as lines of the plan
+  bool write = false;  // with `learn`: into it
   bool unpaced = false;
   OutputOptions output;
 };
@@ -201,6 +203,34 @@ struct HandOptions {
 };
 [[nodiscard]] int run_hand(const HandOptions& options, const Terminal& terminal);
 Action declare_hand(CLI::App& command, const Terminal& terminal);
+
+// greymet probe PLAN [SLAVE]
+struct ProbeOptions {
+  std::vector<std::string> words;  // PLAN and SLAVE; none with `device`
+  std::string endpoints;
+  std::string point;
+  std::string at;    // "hr:10", "40011"
+  std::string type;  // of `at`
+  std::string near;  // what the device's display shows
+  bool functions = false;
+  bool holes = false;
+  bool longest = false;
+  bool settings = false;
+  std::int64_t times = 0;
+  std::string units;  // "1..20"
+  bool write = false;
+  std::string share = "50%";
+  std::string timeout;  // empty: the plan's; 200ms for units and settings
+  std::string device;   // host, host:port or serial device; without a plan
+  std::string mode;
+  std::int64_t unit = 255;
+  std::int64_t baud = 19200;
+  std::string format = "8E1";
+  bool unpaced = false;
+  OutputOptions output;
+};
+[[nodiscard]] int run_probe(const ProbeOptions& options, const Terminal& terminal);
+Action declare_probe(CLI::App& command, const Terminal& terminal);
 
 // greymet rehearse PLAN
 struct RehearseOptions {

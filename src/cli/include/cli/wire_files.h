@@ -32,6 +32,10 @@ void tell_failure(std::optional<files::RequestLog>& log, const Terminal& termina
 [[nodiscard]] int finish_log(std::optional<files::RequestLog>& log, int status,
                              const Terminal& terminal);
 
+// "1%", "0.5 %" of --OPTION: a share of all requests, 0 to 1. Fails with what is wrong.
+[[nodiscard]] tl::expected<double, std::string> share_from(std::string_view option,
+                                                           const std::string& text);
+
 // Where lines and hosts are, as serve writes it; nothing after it has been said why.
 [[nodiscard]] std::optional<live::Endpoints> read_endpoints_file(const std::string& path,
                                                                  const model::ResolvedPlan& plan,

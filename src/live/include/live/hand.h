@@ -1,5 +1,5 @@
-// One request at a time to one slave of a plan, asked by hand: the wires, frames and timeouts of
-// the plan, and nothing of its exchange. One thread.
+// One request at a time to slaves of a plan, asked by hand: the wires, frames and timeouts of the
+// plan, and nothing of its exchange. One thread.
 #pragma once
 
 #include <cstdint>
@@ -26,27 +26,33 @@ struct HandBlock {
 // How to get there.
 struct HandOptions {
   Endpoints endpoints;
-  bool lines_take_time = true;  // see engine::MasterOptions
+  bool lines_take_time = true;             // see engine::MasterOptions
+  bool once = false;                       // without second tries, and nobody is parked
+  std::optional<model::Duration> timeout;  // in place of the plan's
   std::stop_token stop;
 };
 
 class Hand {
  public:
-  // Opens the line or connection of that slave alone; `plan` must have a controller. Fails with one
-  // line where it cannot be reached, or the block is none that a request carries.
+  // Opens the lines and connections of their slaves alone; `plan` must have a controller, and there
+  // must be a block. Fails with one line where one cannot be reached, or a block is none that a
+  // request carries.
   [[nodiscard]] static tl::expected<std::unique_ptr<Hand>, LiveError> open(
-      const model::ResolvedPlan& plan, const HandBlock& block, const HandOptions& options);
+      const model::ResolvedPlan& plan, const std::vector<HandBlock>& blocks,
+      const HandOptions& options);
   ~Hand();
   Hand(const Hand&) = delete;
   Hand& operator=(const Hand&) = delete;
 
-  // What goes out, as it looks at first: TCP numbers count up from 1. Bits are words 0 and 1.
+  // What goes out for the first block, as it looks at first: TCP numbers count up from 1. Bits are
+  // words 0 and 1.
   [[nodiscard]] modbus::Framing framing() const;
   [[nodiscard]] modbus::Bytes read_frame() const;
   [[nodiscard]] modbus::Bytes write_frame(const std::vector<std::uint16_t>& words) const;
 
   // Asks, and waits for how it went: all tries of the plan. `unfinished` where a stop came first.
-  [[nodiscard]] engine::RequestRecord read();
+  // Writes are of the first block.
+  [[nodiscard]] engine::RequestRecord read(std::size_t block = 0);
   [[nodiscard]] engine::RequestRecord write(const std::vector<std::uint16_t>& words);
   // Lets time pass; false once a stop was asked for.
   bool wait(Duration time);
