@@ -32,6 +32,7 @@
 #include "packing/pack.h"
 #include "packing/tune.h"
 #include "plans.h"
+#include "tables/audit_tables.h"
 #include "tables/measured_tables.h"
 #include "tables/packing_tables.h"
 #include "tables/plan_tables.h"
@@ -436,7 +437,20 @@ std::vector<Table> demo_tables() {
           files::trends_table(followed),
           probe_table({{"gauge", "hole", "hr:4..7", "exception 02", {"refused", Mood::plain}}}),
           readings_table({{"gauge", "hr:0..1", "42F6 E979", "f32", "123.456", "1", "2", "3"}}),
-          plan_lines_table({{"gauge", "holes", "\"refuse\"", "shown", {"new", Mood::good}}})};
+          plan_lines_table({{"gauge", "holes", "\"refuse\"", "shown", {"new", Mood::good}}}),
+          audit_table({{"air-in",
+                        Duration(1'000'000'000),
+                        10,
+                        999.9,
+                        Duration(4'000'000),
+                        Duration(5'000'000),
+                        Duration(48'000'000),
+                        0,
+                        1,
+                        {"failing", Mood::bad},
+                        "1 of 10"}}),
+          unplanned_table({{"function 3, hr:9", {"10.0.0.1"}, 4, 500.5, 0, 0, "air-in"}}),
+          clients_table({{"10.20.0.31:502", "10.0.0.1", 25}})};
 }
 
 }  // namespace

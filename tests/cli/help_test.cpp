@@ -61,9 +61,10 @@ TEST_CASE("every command shows two examples, and they do what they should on the
       REQUIRE(line.starts_with("  greymet " + command));
       auto words = words_in(line);
       words.erase(words.begin());
-      // need a partner: wire_test.cpp, hand_test.cpp, probe_test.cpp; has a test of its own:
-      // program_test.cpp
-      if (command == "run" || command == "hand" || command == "probe" || command == "demo")
+      // need a partner: wire_test.cpp, hand_test.cpp, probe_test.cpp, audit_test.cpp; has a test of
+      // its own: program_test.cpp
+      if (command == "run" || command == "hand" || command == "probe" || command == "audit" ||
+          command == "demo")
         continue;
       const auto outcome = test::run_program(GREYMET_PROGRAM, words, folder.path());
       const auto status = statuses.find(line.substr(10));
@@ -101,7 +102,7 @@ TEST_CASE(
   for (const std::string& command : commands_of(folder)) {
     const std::string help =
         test::run_program(GREYMET_PROGRAM, {command, "--help"}, folder.path()).out;
-    const bool needs_partner = command == "run" || command == "probe";
+    const bool needs_partner = command == "run" || command == "probe" || command == "audit";
     if (help.find("csv (") == std::string::npos || needs_partner) continue;
     offers.insert(command);
     std::istringstream in(help.substr(help.find("Examples:")));

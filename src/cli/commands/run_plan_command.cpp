@@ -210,24 +210,8 @@ int learn(const RunOptions& options, const files::LoadedPlan& loaded,
     if (!median) continue;
     durations.push_back({t.name, services.count(), *median, *services.greatest()});
   }
-  const Terminal on = told_on(options.output, terminal);
-  internal::SettledLines lines;
-  for (const timing::MeasuredReply& each : timing::measured_replies(loaded.plan, durations)) {
-    engine::PlanLines of_slave(loaded.plan, each.slave);
-    of_slave.add_reply(each.reply, each.answers);
-    lines.add(each.slave, loaded.plan.plan.slaves[each.slave].name, of_slave.take());
-  }
-  if (lines.rows.empty()) {
-    on.out << "no slave answered: there is nothing to learn\n";
-    return exit_findings;
-  }
-  on.out << internal::lines_text(lines, on);
-  const int status =
-      options.write ? internal::write_lines(options.plan, loaded, lines, on) : int{exit_fine};
-  const bool contradicts = std::any_of(lines.rows.begin(), lines.rows.end(), [](const auto& row) {
-    return row.verdict.mood == tables::Mood::bad;
-  });
-  return contradicts ? std::max(status, int{exit_findings}) : status;
+  return internal::tell_learned(internal::learned_replies(loaded, durations), options.plan, loaded,
+                                options.write, told_on(options.output, terminal));
 }
 
 }  // namespace

@@ -1,5 +1,6 @@
 #include "settled_lines.h"
 
+#include <algorithm>
 #include <chrono>
 #include <ctime>
 
@@ -95,6 +96,31 @@ int write_lines(const std::string& plan, const files::LoadedPlan& loaded, const 
   if (const int status = write_files(plan, changed, terminal); status != exit_fine) return status;
   (void)say_check(plan, terminal);
   return exit_fine;
+}
+
+SettledLines learned_replies(const files::LoadedPlan& loaded,
+                             const std::vector<timing::MeasuredDuration>& durations) {
+  SettledLines lines;
+  for (const timing::MeasuredReply& each : timing::measured_replies(loaded.plan, durations)) {
+    engine::PlanLines of_slave(loaded.plan, each.slave);
+    of_slave.add_reply(each.reply, each.answers);
+    lines.add(each.slave, loaded.plan.plan.slaves[each.slave].name, of_slave.take());
+  }
+  return lines;
+}
+
+int tell_learned(const SettledLines& lines, const std::string& plan,
+                 const files::LoadedPlan& loaded, bool write, const Terminal& terminal) {
+  if (lines.rows.empty()) {
+    terminal.out << "no slave answered: there is nothing to learn\n";
+    return exit_findings;
+  }
+  terminal.out << lines_text(lines, terminal);
+  const int status = write ? write_lines(plan, loaded, lines, terminal) : int{exit_fine};
+  const bool contradicts = std::any_of(lines.rows.begin(), lines.rows.end(), [](const auto& row) {
+    return row.verdict.mood == Mood::bad;
+  });
+  return contradicts ? std::max(status, int{exit_findings}) : status;
 }
 
 }  // namespace greymet::cli::internal

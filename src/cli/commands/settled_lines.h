@@ -10,6 +10,7 @@
 #include "engine/probe_lines.h"
 #include "files/plan_loader.h"
 #include "tables/probe_tables.h"
+#include "timing/measured_facts.h"
 
 namespace greymet::cli::internal {
 
@@ -27,5 +28,14 @@ struct SettledLines {
 // brings: it is so. Returns the exit status.
 [[nodiscard]] int write_lines(const std::string& plan, const files::LoadedPlan& loaded,
                               const SettledLines& lines, const Terminal& terminal);
+
+// The reply times that these durations show, as lines.
+[[nodiscard]] SettledLines learned_replies(const files::LoadedPlan& loaded,
+                                           const std::vector<timing::MeasuredDuration>& durations);
+// Tells them, and puts them into the plan where `write` says so. exit_findings where nobody
+// answered, or one contradicts what is stated.
+[[nodiscard]] int tell_learned(const SettledLines& lines, const std::string& plan,
+                               const files::LoadedPlan& loaded, bool write,
+                               const Terminal& terminal);
 
 }  // namespace greymet::cli::internal

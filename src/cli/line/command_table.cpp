@@ -62,6 +62,9 @@ constexpr std::array command_rows{
             "greymet rehearse maltings.toml --fast --duration 10s",
             "greymet rehearse maltings.toml --fast --duration 10s --no-faults -o rehearsed",
             declare_rehearse},
+    Command{"audit", "hold what was on the wire against the plan: a capture, or a log of a line",
+            "greymet audit maltings.toml site.pcapng",
+            "greymet audit maltings.toml north.log --line north --learn", declare_audit},
     Command{"trend", "follow values through the log of a run or rehearsal",
             "greymet trend rehearsed/log.csv moisture.grain_moisture --plan maltings.toml",
             "greymet trend rehearsed/log.csv moisture.grain_moisture burner.flame_signal --plan "

@@ -232,6 +232,19 @@ struct ProbeOptions {
 [[nodiscard]] int run_probe(const ProbeOptions& options, const Terminal& terminal);
 Action declare_probe(CLI::App& command, const Terminal& terminal);
 
+// greymet audit PLAN CAPTURE
+struct AuditOptions {
+  std::string plan;
+  std::string capture;
+  std::string line;               // the capture is a text log of it
+  std::vector<std::string> maps;  // "192.0.2.7=10.20.0.31"
+  bool learn = false;
+  bool write = false;
+  OutputOptions output;
+};
+[[nodiscard]] int run_audit(const AuditOptions& options, const Terminal& terminal);
+Action declare_audit(CLI::App& command, const Terminal& terminal);
+
 // greymet rehearse PLAN
 struct RehearseOptions {
   std::string plan;

@@ -1,0 +1,142 @@
+// audit of files: captures and logs that were written for these tests.
+#include <fstream>
+
+#include <fmt/format.h>
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "plain_capture.h"
+#include "process.h"
+
+using namespace greymet;
+using test::mbap;
+using test::Octets;
+using test::PlainCapture;
+using test::PlainTalk;
+using AuditJson = nlohmann::ordered_json;
+
+namespace {
+
+constexpr const char* site_plan = R"([controller.plc]
+scan = "10ms"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 400 }
+[line.north]
+master = "plc"
+mode = "rtu"
+baud = 19200
+format = "8E1"
+timeout = "300ms"
+[slave.air]
+host = "10.20.0.31"
+unit = 1
+timeout = "500ms"
+[slave.fan]
+line = "north"
+unit = 12
+[exchange]
+transactions = [
+  { name = "air-in", slave = "air", fc = 3, at = 10, count = 1, into = "%MW0", every = "1s", on_loss = "hold" },
+  { name = "fan-in", slave = "fan", fc = 3, at = 5, count = 1, into = "%MW30", every = "1s", on_loss = "hold" },
+]
+)";
+
+struct AuditSite {
+  AuditSite() {
+    site.write("plan.toml", site_plan);
+    PlainCapture capture;
+    PlainTalk talk(capture, {});
+    talk.open(0.5);
+    for (int s = 0; s < 10; ++s) {
+      const auto number = static_cast<std::uint16_t>(s);
+      talk.say(1 + s, true, mbap(number, 1, {3, 0, 10, 0, 1}));
+      talk.say(1.02 + s, false, mbap(number, 1, {3, 2, 0, 7}));
+      talk.say(1.5 + s, true, mbap(static_cast<std::uint16_t>(100 + s), 1, {6, 0, 50, 0, 9}));
+      talk.say(1.51 + s, false, mbap(static_cast<std::uint16_t>(100 + s), 1, {6, 0, 50, 0, 9}));
+    }
+    site.write("site.pcap", capture.bytes());
+    std::string log;
+    for (int s = 0; s < 10; ++s) {
+      log += fmt::format("{}.0{}\n{}.03{}\n", s, hex(test::with_crc({12, 3, 0, 5, 0, 1})), s,
+                         hex(test::with_crc({12, 3, 2, 0, 7})));
+    }
+    site.write("north.log", log);
+  }
+  static std::string hex(const Octets& bytes) {
+    std::string text;
+    for (const std::uint8_t byte : bytes) text += fmt::format(" {:02x}", byte);
+    return text;
+  }
+  [[nodiscard]] test::Outcome audit(std::vector<std::string> more) const {
+    more.insert(more.begin(), {"audit", "plan.toml"});
+    return test::run_program(GREYMET_PROGRAM, more, site.path());
+  }
+  test::TemporaryFolder site;
+};
+
+bool is_said(const test::Outcome& outcome, const std::string& text) {
+  return (outcome.out + outcome.err).find(text) != std::string::npos;
+}
+
+}  // namespace
+
+TEST_CASE("audit tells what was on the wire, planned and unplanned, and by whom") {
+  const AuditSite site;
+  const auto told = site.audit({"site.pcap", "--json"});
+  INFO(told.out << told.err);
+  CHECK(told.status == 0);
+  const auto json = AuditJson::parse(told.out);
+  CHECK(json["packets"] == 42);
+  CHECK(json["transactions"].size() == 1);
+  const auto& in = json["transactions"][0];
+  CHECK(in["name"] == "air-in");
+  CHECK(in["planned_period_ms"] == 1000);
+  CHECK(in["seen"] == 10);
+  CHECK(in["period_mean_ms"].get<double>() == Approx(1000).margin(0.01));
+  CHECK(in["reply_p99_ms"].get<double>() == Approx(20).margin(0.01));
+  CHECK(in["verdict"] == "good");
+  CHECK(json["missing"].empty());
+  CHECK(json["unplanned"].size() == 1);
+  CHECK(json["unplanned"][0]["asked"] == "function 6, hr:50 of unit 1 at 10.20.0.31:502");
+  CHECK(json["unplanned"][0]["nearest"] == "air-in");
+  CHECK(json["clients"][0]["client"] == "10.0.0.1");
+  const auto text = site.audit({"site.pcap"});
+  CHECK(is_said(text, "not judged: 1 transaction on other wires than this, such as fan-in"));
+}
+
+TEST_CASE("audit of a line's log, and what is learned of it") {
+  const AuditSite site;
+  const auto told = site.audit({"north.log", "--line", "north", "--learn", "--write"});
+  INFO(told.out << told.err);
+  CHECK(told.status == 0);
+  CHECK(is_said(told, "fan-in"));
+  const std::string plan = site.site.read("plan.toml");
+  CHECK(plan.find("reply = { typical = ") != std::string::npos);
+  CHECK(plan.find("reply", plan.find("[slave.air]")) > plan.find("[slave.fan]"));
+  // with it the plan predicts what was measured
+  const auto check = test::run_program(GREYMET_PROGRAM, {"check", "plan.toml"}, site.site.path());
+  CHECK(check.out.find("no errors, no warnings") != std::string::npos);
+}
+
+TEST_CASE("files that are no captures are told from those without a request") {
+  const AuditSite site;
+  site.site.write("empty.pcap", "");
+  site.site.write("text.pcap", "this is no capture\n");
+  PlainCapture other;
+  other.add_other(1, 17);
+  site.site.write("other.pcap", other.bytes());
+  CHECK(site.audit({"empty.pcap"}).status == 3);
+  CHECK(is_said(site.audit({"empty.pcap"}), "it is empty"));
+  CHECK(is_said(site.audit({"text.pcap"}), "a log of a serial line needs --line NAME"));
+  CHECK(site.audit({"gone.pcap"}).status == 3);
+  const auto foreign = site.audit({"other.pcap"});
+  CHECK(foreign.status == 1);
+  CHECK(is_said(foreign, "no request of the protocol is in it; it has 1 UDP"));
+  CHECK(is_said(site.audit({"north.log", "--line", "nroth"}), "did you mean 'north'?"));
+  CHECK(is_said(site.audit({"site.pcap", "--map", "10.0.0.1"}), "--map takes SEEN=PLANNED"));
+  // the end of a file that is still being written
+  const std::string whole = site.site.read("site.pcap");
+  site.site.write("cut.pcap", whole.substr(0, whole.size() - 10));
+  const auto cut = site.audit({"cut.pcap"});
+  CHECK(is_said(cut, "the file is damaged or cut short; 41 packets were read"));
+}
