@@ -145,6 +145,11 @@ void Auditor::ask(const WireFrame& frame) {
     give_up(waiting.front());
     waiting.pop_front();
   }
+  if (watcher_ && model::writes(request->function)) {
+    std::vector<std::uint16_t> words = request->registers;
+    for (const bool bit : request->bits) words.push_back(bit ? 1 : 0);
+    watcher_(*key, words);
+  }
   const bool broadcast = frame.frame.unit == 0 && !frame.has_numbers;
   if (!broadcast) waiting.push_back({*key, frame.frame.transaction, frame.last});
 }
@@ -172,10 +177,23 @@ void Auditor::answer(const WireFrame& frame) {
         stats.last_exception = std::to_integer<std::uint8_t>(frame.frame.pdu[1]);
     } else {
       ++stats.good;
+      tell_values(at->key, frame.frame.pdu);
       stats.replies.add(std::max(frame.last - at->since, Duration{}));
     }
   }
   waiting.erase(at);
+}
+
+void Auditor::tell_values(const AskKey& key, modbus::ByteView pdu) const {
+  if (!watcher_) return;
+  const auto decoded = modbus::decode_reply(pdu);
+  const auto* reply = decoded ? std::get_if<modbus::Reply>(&*decoded) : nullptr;
+  if (reply == nullptr || !model::reads(reply->function)) return;
+  std::vector<std::uint16_t> words = reply->registers;
+  for (const bool bit : reply->bits) words.push_back(bit ? 1 : 0);
+  // bits fill their last byte
+  if (words.size() > key.count) words.resize(key.count);
+  watcher_(key, words);
 }
 
 void Auditor::close(const std::string& wire, std::uint64_t link) {

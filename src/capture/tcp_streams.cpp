@@ -66,8 +66,9 @@ void TcpStreams::take(const Key& key, Connection& connection, bool from_client, 
     return;
   }
   // who acknowledges more than was captured has got what the capture missed
-  if (segment.has_ack && other.next && distance(*other.next, segment.acknowledges) > 0 &&
-      !other.waiting.empty()) {
+  while (segment.has_ack && other.next) {
+    const auto nearest = nearest_of(other);
+    if (nearest == other.waiting.end() || distance(nearest->first, segment.acknowledges) < 0) break;
     jump(key, connection, !from_client, other);
   }
   if (segment.payload.empty()) return;
@@ -132,12 +133,16 @@ void TcpStreams::drain(const Key& key, const Connection& connection, bool from_c
   }
 }
 
+std::map<std::uint32_t, TcpStreams::Waiting>::iterator TcpStreams::nearest_of(Way& way) {
+  return std::min_element(way.waiting.begin(), way.waiting.end(),
+                          [&](const auto& a, const auto& b) {
+                            return distance(*way.next, a.first) < distance(*way.next, b.first);
+                          });
+}
+
 // Bytes that never came: on with the nearest that did.
 void TcpStreams::jump(const Key& key, const Connection& connection, bool from_client, Way& way) {
-  const auto nearest =
-      std::min_element(way.waiting.begin(), way.waiting.end(), [&](const auto& a, const auto& b) {
-        return distance(*way.next, a.first) < distance(*way.next, b.first);
-      });
+  const auto nearest = nearest_of(way);
   if (nearest == way.waiting.end()) return;
   ++counts_.gaps;
   way.next = nearest->first;

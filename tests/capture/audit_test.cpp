@@ -1,5 +1,6 @@
 // What is said of captures that were written byte by byte for these tests.
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -12,6 +13,7 @@
 #include <catch2/catch.hpp>
 
 #include "capture/capture_audit.h"
+#include "capture/draft_plan.h"
 #include "capture/mbap_cutter.h"
 #include "capture/tcp_streams.h"
 #include "model/duration_text.h"
@@ -281,9 +283,20 @@ TEST_CASE(
   talk.miss(true, 12);
   talk.miss(false, 5);
   talk.say(6.1, false, Octets(reply.begin() + 5, reply.end()));
+  // and the rest of a request whose begin was seen
+  const Octets request = mbap(78, 1, read_request(3, 10, 4));
+  talk.say(6.2, true, Octets(request.begin(), request.begin() + 5));
+  talk.miss(true, 7);
   plays_the_plan(talk, 7, 5);
+  // one that was sent twice, at the end of all
+  const auto last = talk.segment(12, true, mbap(79, 1, read_request(3, 10, 4)));
+  capture.add({}, last);
+  capture.add({}, last);
   const auto audited = audit_of(capture.bytes());
+  CHECK(audited.read.streams.repeated == 1);
+  CHECK(audited.read.lost_bytes >= 5);
   CHECK(audited.result.transactions[0].stats.good == 10);
+  CHECK(audited.result.transactions[0].stats.seen == 11);
   CHECK(audited.result.transactions[0].stats.timeouts == 0);
   CHECK(audited.result.stray_replies == 1);
   CHECK(audited.read.streams.gaps >= 1);
@@ -410,7 +423,8 @@ TEST_CASE("a stream is cut into its frames wherever the pieces end, and found ag
     Octets stream;
     const int count = *rc::gen::inRange(1, 8);
     for (int i = 0; i < count; ++i) {
-      const auto size = *rc::gen::inRange<std::size_t>(1, 254);
+      // also the longest and the shortest that there are
+      const std::size_t size = i == 0 ? 253 : i == 1 ? 1 : *rc::gen::inRange<std::size_t>(1, 254);
       Octets pdu(size, static_cast<std::uint8_t>(i + 1));
       frames.push_back(mbap(static_cast<std::uint16_t>(i), 1, pdu));
       stream.insert(stream.end(), frames.back().begin(), frames.back().end());
@@ -433,4 +447,90 @@ TEST_CASE("a stream is cut into its frames wherever the pieces end, and found ag
     }
     RC_ASSERT(cutter.lost_bytes() == 0U);
   });
+}
+
+TEST_CASE("a plan drafted from the capture of a plan has the same transactions") {
+  PlainCapture capture;
+  PlainTalk talk(capture, {});
+  talk.open(0.9);
+  plays_the_plan(talk, 1, 20);
+  // once only: no period
+  talk.say(30, true, mbap(9, 1, read_request(3, 500, 1)));
+  talk.say(30.01, false, mbap(9, 1, read_reply(3, 1)));
+  const auto nothing = test::load("[plan]\ntitle = \"none\"\n", {});
+  const CaptureOnDisk file(capture.bytes());
+  capture::Auditor auditor(nothing.plan);
+  capture::SeenValues values;
+  auditor.watch([&](const capture::AskKey& key, const std::vector<std::uint16_t>& words) {
+    values.add(key, words);
+  });
+  REQUIRE(capture::audit_capture(file.path.string(), nothing.plan, {}, auditor, {}));
+  const auto draft =
+      capture::draft_plan(auditor.finish(timing::analyse_longest(nothing.plan)), values);
+  CHECK(draft.slaves == 1);
+  CHECK(draft.transactions == 3);
+  CHECK(draft.left_out ==
+        std::vector<std::string>{"function 3, hr:500 of unit 1 at 10.20.0.31:502: seen once"});
+  test::Files files = draft.files;
+  const std::string plan = files.extract("plan.toml").mapped();
+  const auto loaded = test::load(plan, files);
+  for (const model::Finding& f : loaded.findings) {
+    INFO(f.message);
+    CHECK(f.severity != model::Severity::error);
+  }
+  // every transaction on a connection of the plan that was played, and no other
+  const auto original = test::load(audited_plan, {});
+  const auto asked_of = [](const model::ResolvedPlan& resolved) {
+    std::map<std::string, std::string> out;
+    for (const auto& t : resolved.exchange.transactions) {
+      if (!t.endpoint.connection) continue;
+      out[to_text(*capture::key_of(resolved, t))] = model::to_text(t.trigger.period);
+    }
+    return out;
+  };
+  CHECK(asked_of(loaded.plan) == asked_of(original.plan));
+  // how the registers moved stands in the map
+  CHECK(draft.files.at("maps/device31.csv").find("hr100,hr,100,u16,w,\"always 5\"\r\n") !=
+        std::string::npos);
+  CHECK(draft.files.at("maps/device31.csv").find("hr10,hr,10,u16,r,\"always 1799\"\r\n") !=
+        std::string::npos);
+}
+
+TEST_CASE("periods are those that people write, and never far from what was measured") {
+  const auto text_of = [](double ms) {
+    return model::to_text(capture::usual_period(model::Duration(std::llround(ms * 1e6))));
+  };
+  CHECK(text_of(999.7) == "1s");
+  CHECK(text_of(1012) == "1s");
+  CHECK(text_of(49.2) == "50ms");
+  CHECK(text_of(4990) == "5s");
+  CHECK(text_of(1234) == "1200ms");
+  CHECK(text_of(7) == "7ms");
+  rc::prop("within 6 % and a millisecond", [] {
+    const auto measured =
+        model::Duration(*rc::gen::inRange<std::int64_t>(1'000'000, 90'000'000'000));
+    const double apart =
+        std::abs(model::to_ms(capture::usual_period(measured)) - model::to_ms(measured));
+    RC_ASSERT(apart <= 0.06 * model::to_ms(measured) + 0.51);
+  });
+}
+
+TEST_CASE("who asks again as soon as he has the answer is drafted as continuous") {
+  const auto every_of = [](double interval, double reply) {
+    PlainCapture capture;
+    PlainTalk talk(capture, {});
+    for (int i = 0; i < 10; ++i) {
+      const auto number = static_cast<std::uint16_t>(i);
+      talk.say(1 + i * interval, true, mbap(number, 1, read_request(3, 10, 4)));
+      talk.say(1 + i * interval + reply, false, mbap(number, 1, read_reply(3, 4)));
+    }
+    const auto audited = audit_of(capture.bytes(), {}, "[plan]\ntitle = \"none\"\n");
+    const auto draft = capture::draft_plan(audited.result, {});
+    const std::string& plan = draft.files.at("plan.toml");
+    const std::size_t at = plan.find("every = ") + 8;
+    return plan.substr(at, plan.find('"', at + 1) + 1 - at);
+  };
+  CHECK(every_of(0.096, 0.088) == "\"continuous\"");
+  CHECK(every_of(0.2, 0.088) == "\"200ms\"");
+  CHECK(every_of(1, 0.004) == "\"1s\"");
 }

@@ -236,6 +236,18 @@ TEST_CASE("floats with turned words one lower are told from their shadow where t
   };
   CHECK(settled_as("123.46", 0xE979) == "-1 CDAB");
   CHECK(settled_as("123.5", 0xE979) == "-1 CDAB");
+  // the shadow moves while one looks: it may be the value, and the digits be by chance
+  TestDevice moving;
+  moving.words = {{9, 0x3333}, {10, 0x42F6}, {11, 0xEB85}};  // 123.46 as the plan would read it
+  moving.before = [&] { moving.words[9] = static_cast<std::uint16_t>(moving.words[9] + 0x40); };
+  engine::ValueTarget target_of_moving;
+  target_of_moving.first = 10;
+  target_of_moving.type = {TypeKind::f32, 0};
+  engine::PoliteDevice asking(moving);
+  CHECK_FALSE(engine::probe_value(asking, target_of_moving, "123.46").settled);
+  moving.before = {};
+  engine::PoliteDevice still(moving);
+  CHECK(engine::probe_value(still, target_of_moving, "123.46").settled);
   // both have these digits
   CHECK(settled_as("123", 0xE979) == "2 readings");
   CHECK(settled_as("123.0", 0x0015) == "2 readings");

@@ -140,3 +140,25 @@ TEST_CASE("files that are no captures are told from those without a request") {
   const auto cut = site.audit({"cut.pcap"});
   CHECK(is_said(cut, "the file is damaged or cut short; 41 packets were read"));
 }
+
+TEST_CASE("a plan and maps are drafted from a capture, and check has no error") {
+  const AuditSite site;
+  const auto drafted = test::run_program(
+      GREYMET_PROGRAM, {"audit", "--plan-from", "site.pcap", "drafted"}, site.site.path());
+  INFO(drafted.out << drafted.err);
+  CHECK(drafted.status == 0);
+  CHECK(is_said(drafted, "wrote drafted/plan.toml: 1 slave and 2 transactions of 9."));
+  CHECK(is_said(drafted, "check: no errors"));
+  // it is the plan of what was seen
+  const auto audit = test::run_program(
+      GREYMET_PROGRAM, {"audit", "drafted/plan.toml", "site.pcap", "--json"}, site.site.path());
+  const auto json = AuditJson::parse(audit.out);
+  CHECK(json["unplanned"].empty());
+  for (const auto& row : json["transactions"]) CHECK(row["verdict"] == "good");
+  // a folder of somebody else's is left alone
+  site.site.write("mine/plan.toml", "[plan]\n");
+  const auto again = test::run_program(
+      GREYMET_PROGRAM, {"audit", "--plan-from", "site.pcap", "mine"}, site.site.path());
+  CHECK(again.status == 3);
+  CHECK(site.site.read("mine/plan.toml") == "[plan]\n");
+}

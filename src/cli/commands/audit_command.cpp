@@ -6,15 +6,19 @@
 #include <nlohmann/json.hpp>
 
 #include "capture/capture_audit.h"
+#include "capture/draft_plan.h"
 #include "cli/print.h"
 #include "cli/results.h"
 #include "cli/table_text.h"
 #include "cli/wire_files.h"
 #include "files/file_source.h"
+#include "files/output_folder.h"
 #include "files/table_json.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
+#include "model/utf8_text.h"
+#include "new_map.h"
 #include "settled_lines.h"
 #include "tables/audit_tables.h"
 #include "timing/report.h"
@@ -203,15 +207,67 @@ tl::expected<model::LineIndex, std::string> line_named(const model::ResolvedPlan
 int learn_from(const AuditOptions& options, const files::LoadedPlan& loaded,
                const AuditResult& result, const Terminal& terminal) {
   const internal::SettledLines lines = internal::learned_replies(loaded, result.durations);
-  return internal::tell_learned(lines, options.plan, loaded, options.write, terminal);
+  return internal::tell_learned(lines, options.words[0], loaded, options.write, terminal);
+}
+
+// The exchange that nobody documented, as a plan in a folder.
+int draft_from(const AuditOptions& options, const capture::Aliases& aliases,
+               const Terminal& terminal) {
+  if (!options.line.empty() || options.learn) {
+    return usage_error(terminal, "--plan-from takes a capture of a network, and nothing of a plan");
+  }
+  const std::string& folder_name = options.words[1];
+  const auto nothing =
+      files::load_plan("none.toml", files::memory_files({{"none.toml", "[plan]\ntitle = \"\"\n"}}));
+  capture::Auditor auditor(nothing.plan);
+  capture::SeenValues values;
+  auditor.watch([&](const capture::AskKey& key, const std::vector<std::uint16_t>& words) {
+    values.add(key, words);
+  });
+  tl::expected<CaptureRead, std::string> read = [&] {
+    ProgressBar bar(terminal, "reading");
+    return capture::audit_capture(options.words[0], nothing.plan, aliases, auditor, bar.sink());
+  }();
+  if (!read) return unreachable(terminal, read.error());
+  const AuditResult result = auditor.finish(timing::analyse_longest(nothing.plan));
+  if (result.requests == 0) {
+    for (const std::string& each : remarks_of(result, *read)) terminal.err << shown(each) << "\n";
+    return exit_findings;
+  }
+  const capture::DraftedPlan draft = capture::draft_plan(result, values);
+  auto folder = files::OutputFolder::open(folder_name, options.force);
+  if (!folder) return unreachable(terminal, folder.error().message);
+  for (const auto& [name, text] : draft.files) {
+    if (const auto done = folder->stage(name, text); !done) {
+      return unreachable(terminal, done.error().message);
+    }
+  }
+  if (const auto done = folder->commit(); !done) return unreachable(terminal, done.error().message);
+  const std::string plan = folder_name + "/plan.toml";
+  terminal.out << fmt::format(
+      "wrote {}: {} and {} of {:.1f} s\n", shown(plan), model::counted(draft.slaves, "slave"),
+      model::counted(draft.transactions, "transaction"), model::to_ms(result.length) / 1000);
+  for (const std::string& each : draft.left_out) {
+    terminal.out << "  left out: " << shown(each) << "\n";
+  }
+  for (const std::string& each : remarks_of(result, *read)) terminal.out << shown(each) << "\n";
+  terminal.out
+      << "Nothing on the wire says what registers mean: types and orders in maps/ are to be "
+         "looked up\n";
+  (void)say_check(plan, terminal);
+  return exit_fine;
 }
 
 }  // namespace
 
 int run_audit(const AuditOptions& options, const Terminal& terminal) {
+  if (options.words.size() != 2) {
+    return usage_error(terminal, "write PLAN CAPTURE, or --plan-from CAPTURE DIR");
+  }
   const auto aliases = aliases_from(options.maps);
   if (!aliases) return usage_error(terminal, aliases.error());
-  const UsablePlan usable = load_usable_plan(options.plan, terminal);
+  if (options.plan_from) return draft_from(options, *aliases, terminal);
+  const UsablePlan usable = load_usable_plan(options.words[0], terminal);
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   capture::Auditor auditor(plan);
@@ -222,14 +278,14 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
     if (!line) return usage_error(terminal, line.error());
     of_line = *line;
     constexpr std::size_t largest = std::size_t{1} << 30U;
-    const auto text = files::disk_files()(options.capture, largest);
+    const auto text = files::disk_files()(options.words[1], largest);
     if (!text) {
-      return unreachable(terminal, fmt::format("{}: {}", options.capture, text.error().message));
+      return unreachable(terminal, fmt::format("{}: {}", options.words[1], text.error().message));
     }
     read = capture::audit_log(*text, plan, *line, auditor);
   } else {
     ProgressBar bar(terminal, "reading");
-    auto done = capture::audit_capture(options.capture, plan, *aliases, auditor, bar.sink());
+    auto done = capture::audit_capture(options.words[1], plan, *aliases, auditor, bar.sink());
     if (!done) {
       return unreachable(terminal, done.error() + "; a log of a serial line needs --line NAME");
     }
@@ -260,11 +316,13 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
 
 Action declare_audit(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<AuditOptions>();
-  command.add_option("PLAN", options->plan, plan_help)->required();
   command
-      .add_option("CAPTURE", options->capture,
-                  "a pcap or pcapng file; with --line a text log: SECONDS HEX ...")
+      .add_option("PLAN CAPTURE", options->words,
+                  "the plan, and a pcap or pcapng file; with --line a text log: SECONDS HEX ...; "
+                  "with --plan-from CAPTURE and DIR")
       ->required();
+  command.add_flag("--plan-from", options->plan_from,
+                   "draft a plan and maps from the capture, into the folder DIR");
   command.add_option("--line", options->line, "the serial line that the text log is of")
       ->type_name("NAME");
   command

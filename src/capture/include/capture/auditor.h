@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <deque>
+#include <functional>
 #include <map>
 #include <optional>
 #include <set>
@@ -112,6 +113,10 @@ class Auditor {
  public:
   explicit Auditor(const model::ResolvedPlan& plan) : plan_(plan) {}
 
+  // Told of the words, or bits, that good answers bring and writes send.
+  using Watcher = std::function<void(const AskKey&, const std::vector<std::uint16_t>&)>;
+  void watch(Watcher watcher) { watcher_ = std::move(watcher); }
+
   void add(const WireFrame& frame);
   // A connection is over: what it has not answered it will not.
   void close(const std::string& wire, std::uint64_t link);
@@ -130,10 +135,12 @@ class Auditor {
 
   void ask(const WireFrame& frame);
   void answer(const WireFrame& frame);
+  void tell_values(const AskKey& key, modbus::ByteView pdu) const;
   void give_up(const Waiting& waiting);
   [[nodiscard]] AskedStats* stats_of(const AskKey& key);
 
   const model::ResolvedPlan& plan_;
+  Watcher watcher_;
   std::map<AskKey, AskedStats> asked_;
   std::map<Link, std::deque<Waiting>> waiting_;
   AuditResult out_;

@@ -73,6 +73,7 @@ class TcpStreams {
   void deliver(const Key& key, const Connection& connection, bool from_client, Way& way,
                Duration time, ByteView bytes);
   void drain(const Key& key, const Connection& connection, bool from_client, Way& way);
+  [[nodiscard]] static std::map<std::uint32_t, Waiting>::iterator nearest_of(Way& way);
   void jump(const Key& key, const Connection& connection, bool from_client, Way& way);
   void end(const Key& key, Connection& connection, Duration time, bool is_over);
   void make_room();

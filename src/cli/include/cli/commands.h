@@ -234,8 +234,9 @@ Action declare_probe(CLI::App& command, const Terminal& terminal);
 
 // greymet audit PLAN CAPTURE
 struct AuditOptions {
-  std::string plan;
-  std::string capture;
+  std::vector<std::string> words;  // PLAN CAPTURE; with `plan_from` CAPTURE DIR
+  bool plan_from = false;
+  bool force = false;
   std::string line;               // the capture is a text log of it
   std::vector<std::string> maps;  // "192.0.2.7=10.20.0.31"
   bool learn = false;
