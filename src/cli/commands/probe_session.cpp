@@ -244,9 +244,8 @@ class SlaveProbe {
     for (const timing::MeasuredReply& each : replies) {
       if (each.slave != slave_) continue;
       add("times", fmt::format("{}, {} times", block_text(first_), times.asked),
-          fmt::format("its own part: typical {}, longest {}; {} good",
-                      model::in_ms(each.reply.typical), model::in_ms(each.reply.max),
-                      times.durations.size()),
+          fmt::format("typical {}, longest {}; {} good", model::in_ms(each.reply.typical),
+                      model::in_ms(each.reply.max), times.durations.size()),
           {"measured", Mood::good});
       lines_.add_reply(each.reply, times.durations.size());
     }

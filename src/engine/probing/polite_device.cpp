@@ -13,7 +13,7 @@ ProbeAnswer PoliteDevice::ask(const ProbeBlock& block) {
 ProbeAnswer PoliteDevice::ask_again(const ProbeBlock& block) {
   if (gave_up_) return {};
   ++asked_;
-  const ProbeAnswer answer = device_.ask(block);
+  ProbeAnswer answer = device_.ask(block);
   const bool counts = answer.is_good() || answer.is_refusal();
   in_a_row_ = counts ? 0 : in_a_row_ + 1;
   if (counts) known_[block] = answer;

@@ -16,7 +16,7 @@ using model::Numbering;
 
 namespace {
 
-std::string quoted(std::string_view text) {
+std::string in_quotes(std::string_view text) {
   return model::toml_string(std::string(text));
 }
 
@@ -79,11 +79,11 @@ void PlanLines::add(const ValueProbe& value, const ValueTarget& target, const mo
   const bool lower = fit.shift == -1 && numbering == Numbering::from_0;
   const bool higher = fit.shift == 1 && numbering == Numbering::from_1;
   if (fit.shift == 0) {
-    settle("numbering", quoted(to_string(numbering)), what + " lies where the plan looks", false,
+    settle("numbering", in_quotes(to_string(numbering)), what + " lies where the plan looks", false,
            false);
     confirm("numbering");
   } else if (lower || higher) {
-    settle("numbering", quoted(lower ? "from-1" : "from-0"),
+    settle("numbering", in_quotes(lower ? "from-1" : "from-0"),
            fmt::format("{} lies one register {}", what, lower ? "lower" : "higher"), true,
            slave().numbering.has_value());
     confirm("numbering");
@@ -99,12 +99,12 @@ void PlanLines::add(const ValueProbe& value, const ValueTarget& target, const mo
       out_.by_hand.push_back(
           fmt::format("in the map, {}: word_order {}", what, to_string(fit.order)));
     } else {
-      settle("word_order", quoted(to_string(fit.order)), what + " shows it", true,
+      settle("word_order", in_quotes(to_string(fit.order)), what + " shows it", true,
              slave().word_order.has_value());
       confirm("word_order");
     }
   } else if (long_value && (point == nullptr || !point->word_order)) {
-    settle("word_order", quoted(to_string(fit.order)), what + " shows it",
+    settle("word_order", in_quotes(to_string(fit.order)), what + " shows it",
            !slave().word_order.has_value(), false);
     confirm("word_order");
   }
@@ -158,7 +158,7 @@ void PlanLines::add(const std::vector<HoleAnswer>& holes) {
   }
   const auto& stated = slave().holes;
   const bool same = stated && stated->value == *shown;
-  settle("holes", quoted(text_of(*shown)),
+  settle("holes", in_quotes(text_of(*shown)),
          *shown == model::Holes::zero ? "registers between its points answer"
                                       : "registers between its points are refused (exception 02)",
          !same, stated && stated->value != model::Holes::unknown && !same);
@@ -200,7 +200,7 @@ ProbeLines PlanLines::take() {
       const bool gone =
           std::find(confirmed_.begin(), confirmed_.end(), key.value) != confirmed_.end();
       changed = changed || gone;
-      if (!gone) left += (left.empty() ? "" : ", ") + quoted(key.value);
+      if (!gone) left += (left.empty() ? "" : ", ") + in_quotes(key.value);
     }
     if (changed) settle("assumed", "[" + left + "]", "the rest is confirmed", true, false);
   }

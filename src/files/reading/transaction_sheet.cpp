@@ -17,7 +17,7 @@ namespace greymet::files::internal {
 
 namespace {
 
-constexpr std::size_t most_rows_above = 40;  // of titles and blanks before the headings
+constexpr std::size_t most_titles_above = 40;  // of titles and blanks before the headings
 
 struct SheetColumn {
   std::string key;   // ours, or the heading as it is; empty: nothing stands there
@@ -155,7 +155,7 @@ tl::expected<std::string, FileError> transaction_table_of_workbook(const std::st
   const auto grids = grids_of_archive(content);
   if (!grids) return tl::unexpected(grids.error());
   for (const Grid& grid : *grids) {
-    const std::size_t most = std::min(grid.rows.size(), most_rows_above);
+    const std::size_t most = std::min(grid.rows.size(), most_titles_above);
     for (std::size_t r = 0; r < most; ++r) {
       if (auto columns = columns_from(grid.rows[r])) {
         return SheetWriter(grid, r, std::move(*columns)).csv();
