@@ -328,6 +328,9 @@ void sort_by_place(Findings& found) {
 
 Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
                const std::stop_token& stop) {
+  // of very many, doubling again would take more memory than they do
+  constexpr std::size_t very_many = 50'000;
+  if (found.size() > very_many) found.reserve(found.size() + found.size() / 2);
   // Causes of other families silence what was picked: all that looks at the plan alone runs.
   std::vector<RuleFunction> functions;
   std::vector<RuleFunction> timed;

@@ -150,7 +150,8 @@ TEST_CASE("wrong usage is one line and status 2") {
         "greymet: unknown command 'chek' (did you mean 'check'?); see greymet --help\n");
   CHECK(site.run({}).err ==
         "greymet: a command is needed: new, check, explain, address, value, frame, timing, "
-        "pack, tune, memory, points, serve, run, hand, rehearse, trend, export, report, diff, "
+        "pack, tune, memory, points, serve, run, hand, probe, rehearse, audit, trend, export, "
+        "report, diff, "
         "demo; see "
         "greymet "
         "--help\n");

@@ -12,6 +12,7 @@ cpack -G DEB --config "$build/CPackConfig.cmake" -B "$folder" >"$folder/log" || 
 package="$(echo "$folder"/greymet_*.deb)"
 dpkg-deb -f "$package" Package Version Depends Recommends
 dpkg-deb -f "$package" Depends | grep -q libxlsxwriter || fail "it does not say which libraries it needs"
+dpkg-deb -f "$package" Depends | grep -q libpcap || fail "it does not say what reads captures"
 dpkg-deb -f "$package" Depends | grep -qE 'rapidcheck|catch2' && fail "it needs what only tests need"
 dpkg-deb -x "$package" "$folder/root"
 root="$folder/root/usr"
