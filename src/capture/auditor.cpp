@@ -20,9 +20,9 @@ constexpr std::size_t most_kinds = 5'000;
 constexpr std::size_t most_unanswered = 64;  // of one connection
 constexpr std::size_t most_clients = 8;
 
-std::optional<AskKey> key_from(const std::string& wire, std::uint8_t unit,
-                               const modbus::Request& request) {
-  AskKey key{wire, unit, static_cast<std::uint8_t>(number_of(request.function)), 0, 0, 0, 0};
+AskKey key_from(std::string_view wire, std::uint8_t unit, const modbus::Request& request) {
+  AskKey key{
+      std::string(wire), unit, static_cast<std::uint8_t>(number_of(request.function)), 0, 0, 0, 0};
   const auto written =
       request.function == FunctionCode::mask_write_register
           ? 1U
@@ -86,19 +86,18 @@ std::optional<AskKey> key_of(const model::ResolvedPlan& plan, const model::Excha
                   modbus::planned_request(t));
 }
 
-AskedStats* Auditor::stats_of(const AskKey& key) {
+std::optional<Auditor::Asked::iterator> Auditor::place_of(AskKey key) {
   const auto found = asked_.find(key);
-  if (found != asked_.end()) return &found->second;
+  if (found != asked_.end()) return found;
   if (asked_.size() >= most_kinds) {
     ++out_.beyond;
-    return nullptr;
+    return std::nullopt;
   }
-  return &asked_[key];
+  return asked_.try_emplace(std::move(key)).first;
 }
 
 void Auditor::give_up(const Waiting& waiting) {
-  const auto found = asked_.find(waiting.key);
-  if (found != asked_.end()) ++found->second.timeouts;
+  ++waiting.asked->second.timeouts;
 }
 
 void Auditor::add(const WireFrame& frame) {
@@ -119,25 +118,23 @@ void Auditor::ask(const WireFrame& frame) {
     ++out_.foreign;
     return;
   }
-  const auto key = key_from(frame.wire, frame.frame.unit, *request);
-  AskedStats* stats = stats_of(*key);
-  if (stats == nullptr) return;
-  if (stats->seen > 0 && frame.first >= stats->last) {
-    stats->intervals.add(frame.first - stats->last);
+  const auto place = place_of(key_from(frame.wire, frame.frame.unit, *request));
+  if (!place) return;
+  AskedStats& stats = (*place)->second;
+  if (stats.seen > 0 && frame.first >= stats.last) stats.intervals.add(frame.first - stats.last);
+  if (stats.seen == 0) stats.first = frame.first;
+  ++stats.seen;
+  stats.last = frame.first;
+  if (stats.clients.size() < most_clients && stats.clients.count(frame.client) == 0) {
+    stats.clients.emplace(frame.client);
   }
-  if (stats->seen == 0) stats->first = frame.first;
-  ++stats->seen;
-  stats->last = frame.first;
-  if (stats->clients.size() < most_clients) stats->clients.insert(frame.client);
-  constexpr std::size_t most_pairs = 1000;
-  const std::pair pair(frame.wire, frame.client);
-  if (out_.clients.size() < most_pairs || out_.clients.count(pair) > 0) ++out_.clients[pair];
-  auto& waiting = waiting_[{frame.wire, frame.link}];
+  count_client(frame);
+  auto& waiting = waiting_[frame.link];
   // a line has one question at a time; a connection one of each number, and nobody asks for what
   // he still waits for
   std::erase_if(waiting, [&](const Waiting& each) {
     const bool over =
-        !frame.has_numbers || each.number == frame.frame.transaction || each.key == *key;
+        !frame.has_numbers || each.number == frame.frame.transaction || each.asked == *place;
     if (over) give_up(each);
     return over;
   });
@@ -148,38 +145,37 @@ void Auditor::ask(const WireFrame& frame) {
   if (watcher_ && model::writes(request->function)) {
     std::vector<std::uint16_t> words = request->registers;
     for (const bool bit : request->bits) words.push_back(bit ? 1 : 0);
-    watcher_(*key, words);
+    watcher_((*place)->first, words);
   }
   const bool broadcast = frame.frame.unit == 0 && !frame.has_numbers;
-  if (!broadcast) waiting.push_back({*key, frame.frame.transaction, frame.last});
+  if (!broadcast) waiting.push_back({*place, frame.frame.transaction, frame.last});
 }
 
 void Auditor::answer(const WireFrame& frame) {
   ++out_.replies;
-  auto& waiting = waiting_[{frame.wire, frame.link}];
+  auto& waiting = waiting_[frame.link];
   const std::uint8_t function =
       frame.frame.pdu.empty() ? std::uint8_t{0} : std::to_integer<std::uint8_t>(frame.frame.pdu[0]);
   const bool refusal = (function & modbus::exception_flag) != 0;
   const auto at = std::find_if(waiting.begin(), waiting.end(), [&](const Waiting& each) {
-    const bool same_function = each.key.function == (function & ~unsigned{modbus::exception_flag});
+    const bool same_function =
+        each.asked->first.function == (function & ~unsigned{modbus::exception_flag});
     const bool same_number = !frame.has_numbers || each.number == frame.frame.transaction;
-    return same_number && each.key.unit == frame.frame.unit && same_function;
+    return same_number && each.asked->first.unit == frame.frame.unit && same_function;
   });
   if (at == waiting.end()) {
     ++out_.stray_replies;
     return;
   }
-  if (const auto found = asked_.find(at->key); found != asked_.end()) {
-    AskedStats& stats = found->second;
-    if (refusal) {
-      ++stats.exceptions;
-      if (frame.frame.pdu.size() > 1)
-        stats.last_exception = std::to_integer<std::uint8_t>(frame.frame.pdu[1]);
-    } else {
-      ++stats.good;
-      tell_values(at->key, frame.frame.pdu);
-      stats.replies.add(std::max(frame.last - at->since, Duration{}));
-    }
+  AskedStats& stats = at->asked->second;
+  if (refusal) {
+    ++stats.exceptions;
+    if (frame.frame.pdu.size() > 1)
+      stats.last_exception = std::to_integer<std::uint8_t>(frame.frame.pdu[1]);
+  } else {
+    ++stats.good;
+    tell_values(at->asked->first, frame.frame.pdu);
+    stats.replies.add(std::max(frame.last - at->since, Duration{}));
   }
   waiting.erase(at);
 }
@@ -196,8 +192,26 @@ void Auditor::tell_values(const AskKey& key, modbus::ByteView pdu) const {
   watcher_(key, words);
 }
 
-void Auditor::close(const std::string& wire, std::uint64_t link) {
-  const auto found = waiting_.find({wire, link});
+// Memory has an end, whoever asks.
+void Auditor::count_client(const WireFrame& frame) {
+  constexpr std::size_t most_wires = 1000;
+  constexpr std::size_t most_of_wire = 100;
+  auto wire = clients_.find(frame.wire);
+  if (wire == clients_.end()) {
+    if (clients_.size() >= most_wires) return;
+    wire = clients_.try_emplace(std::string(frame.wire)).first;
+  }
+  Counts& counts = wire->second;
+  auto client = counts.find(frame.client);
+  if (client == counts.end()) {
+    if (counts.size() >= most_of_wire) return;
+    client = counts.try_emplace(std::string(frame.client)).first;
+  }
+  ++client->second;
+}
+
+void Auditor::close(std::uint64_t link) {
+  const auto found = waiting_.find(link);
   if (found == waiting_.end()) return;
   for (const Waiting& each : found->second) give_up(each);
   waiting_.erase(found);
@@ -341,6 +355,9 @@ AuditResult Auditor::finish(const timing::TimingReport& report,
     }
   }
   waiting_.clear();
+  for (const auto& [wire, counts] : clients_) {
+    for (const auto& [client, requests] : counts) out_.clients[{wire, client}] = requests;
+  }
   if (begin_) out_.length = end_ - *begin_;
   Judge(plan_, report, asked_, out_).run(line);
   return std::move(out_);

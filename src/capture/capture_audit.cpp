@@ -71,6 +71,8 @@ class CaptureReader {
   struct Ways {
     MbapCutter requests;
     MbapCutter replies;
+    std::string wire;  // texts are made once for each connection
+    std::string client;
   };
 
   // "host:port" as the plan writes it.
@@ -86,23 +88,26 @@ class CaptureReader {
   }
 
   void take(const StreamPiece& piece) {
-    const std::string wire = wire_of(piece.server);
     if (piece.ends) {
       const auto ways = ways_.find(piece.connection);
-      if (ways != ways_.end()) {
-        out_.lost_bytes += ways->second.requests.lost_bytes() + ways->second.replies.lost_bytes();
-        ways_.erase(ways);
-      }
-      if (piece.is_over) auditor_.close(wire, piece.connection);
+      if (ways == ways_.end()) return;
+      out_.lost_bytes += ways->second.requests.lost_bytes() + ways->second.replies.lost_bytes();
+      if (piece.is_over) auditor_.close(piece.connection);
+      ways_.erase(ways);
       return;
     }
-    Ways& ways = ways_[piece.connection];
+    const auto [at, is_new] = ways_.try_emplace(piece.connection);
+    Ways& ways = at->second;
+    if (is_new) {
+      ways.wire = wire_of(piece.server);
+      ways.client = address_text(piece.client);
+    }
     MbapCutter& cutter = piece.from_client ? ways.requests : ways.replies;
     cutter.add(piece.time, piece.bytes, piece.after_gap,
                [&](const modbus::Frame& frame, Duration first, Duration last) {
                  ++out_.frames;
-                 auditor_.add({wire, piece.connection, address_text(piece.client),
-                               piece.from_client, true, first, last, frame});
+                 auditor_.add({ways.wire, piece.connection, ways.client, piece.from_client, true,
+                               first, last, frame});
                });
   }
 

@@ -9,6 +9,8 @@
 #include <optional>
 #include <set>
 #include <string>
+#include <string_view>
+#include <unordered_map>
 #include <vector>
 
 #include "engine/measures.h"
@@ -22,16 +24,16 @@ namespace greymet::capture {
 using model::Duration;
 
 // A frame as it was on a wire. `wire`: "line north", or "host:port" of who answers as the plan
-// writes it. `link` tells connections to one host apart.
+// writes it. `link` tells connections to one host apart. Views what it is given.
 struct WireFrame {
-  std::string wire;
-  std::uint64_t link = 0;
-  std::string client;  // who asks; empty on a line
+  std::string_view wire;
+  std::uint64_t link = 0;   // of the whole capture, each once
+  std::string_view client;  // who asks; empty on a line
   bool is_request = true;
   bool has_numbers = true;  // of transactions: TCP
   Duration first{};
   Duration last{};
-  modbus::Frame frame;
+  const modbus::Frame& frame;
 };
 
 // What one request asks, and of whom.
@@ -58,9 +60,9 @@ struct AskedStats {
   std::optional<std::uint8_t> last_exception;
   Duration first{};
   Duration last{};
-  engine::DurationSample intervals;  // from request to request
-  engine::DurationSample replies;    // from request to answer, both whole; good ones
-  std::set<std::string> clients;     // the first few
+  engine::DurationSample intervals;            // from request to request
+  engine::DurationSample replies;              // from request to answer, both whole; good ones
+  std::set<std::string, std::less<>> clients;  // the first few
 };
 
 enum class AuditVerdict : std::uint8_t {
@@ -119,30 +121,33 @@ class Auditor {
 
   void add(const WireFrame& frame);
   // A connection is over: what it has not answered it will not.
-  void close(const std::string& wire, std::uint64_t link);
+  void close(std::uint64_t link);
   // `report`: of the same plan, for bounds. `line`: what was captured, else all connections; of
   // other wires nothing is judged.
   [[nodiscard]] AuditResult finish(const timing::TimingReport& report,
                                    std::optional<model::LineIndex> line = {});
 
  private:
+  using Asked = std::map<AskKey, AskedStats>;
   struct Waiting {
-    AskKey key;
+    Asked::iterator asked;
     std::uint16_t number = 0;
     Duration since{};
   };
-  using Link = std::pair<std::string, std::uint64_t>;
+  using Counts = std::map<std::string, std::uint64_t, std::less<>>;
 
   void ask(const WireFrame& frame);
   void answer(const WireFrame& frame);
+  void count_client(const WireFrame& frame);
   void tell_values(const AskKey& key, modbus::ByteView pdu) const;
-  void give_up(const Waiting& waiting);
-  [[nodiscard]] AskedStats* stats_of(const AskKey& key);
+  static void give_up(const Waiting& waiting);
+  [[nodiscard]] std::optional<Asked::iterator> place_of(AskKey key);
 
   const model::ResolvedPlan& plan_;
   Watcher watcher_;
-  std::map<AskKey, AskedStats> asked_;
-  std::map<Link, std::deque<Waiting>> waiting_;
+  Asked asked_;
+  std::unordered_map<std::uint64_t, std::deque<Waiting>> waiting_;  // by link
+  std::map<std::string, Counts, std::less<>> clients_;              // by wire
   AuditResult out_;
   std::optional<Duration> begin_;
   Duration end_{};
