@@ -306,3 +306,37 @@ TEST_CASE("run learns reply times of those that answered, and writes them where 
   CHECK(slower.status == 1);
   CHECK(run({"--write"}).status == 2);  // of what?
 }
+
+TEST_CASE("of slaves that are written once one line is written, which holds for the slowest") {
+  const test::TemporaryFolder folder;
+  PlainSlave quick(false);
+  PlainSlave slow(false);
+  slow.spoil([](const Octets&, const Octets& reply) -> std::vector<Octets> {
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    return {reply};
+  });
+  folder.write("plan.toml",
+               "[controller.plc]\nscan = \"10ms\"\n[controller.plc.memory]\n\"%MW\" = { kind = "
+               "\"word\", count = "
+               "40 }\n[slave.fan]\ncount = 2\nhost = \"10.20.0.31\"\nunit = 1\n[exchange]\n"
+               "transactions = [\n  { name = \"fan-in\", slave = \"fan\", fc = 3, at = 0, count = "
+               "2, into = \"%MW0\", every = \"500ms\", on_loss = \"hold\" },\n]\n");
+  folder.write(
+      "at.json",
+      ProbeJson{{"tcp", {{"10.20.0.31:502", quick.where()}, {"10.20.0.32:502", slow.where()}}}}
+          .dump());
+  const auto probe = [&](const std::string& share) {
+    return test::run_program(GREYMET_PROGRAM,
+                             {"probe", "plan.toml", "--endpoints", "at.json", "--times", "5",
+                              "--share", share, "--write"},
+                             folder.path());
+  };
+  const auto first = probe("100%");
+  INFO(first.out << first.err);
+  const std::string plan = folder.read("plan.toml");
+  const std::size_t reply = plan.find("reply");
+  REQUIRE(reply != std::string::npos);
+  CHECK(plan.find("reply", reply + 1) == std::string::npos);
+  CHECK(std::stod(plan.substr(plan.find("typical = \"") + 11)) >= 25);
+  CHECK(tells(first, "check: no errors"));
+}

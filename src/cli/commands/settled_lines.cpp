@@ -25,22 +25,66 @@ std::string today() {
   return fmt::format("{:%Y-%m-%d}", fmt::gmtime(now));
 }
 
+std::size_t errors_of(const files::LoadedPlan& loaded) {
+  return static_cast<std::size_t>(
+      std::count_if(loaded.findings.begin(), loaded.findings.end(),
+                    [](const model::Finding& f) { return f.severity == model::Severity::error; }));
+}
+
 bool says_the_same_otherwise(const files::LoadedPlan& before, const files::LoadedPlan& after) {
-  return !after.unreadable && after.plan.plan.slaves.size() == before.plan.plan.slaves.size() &&
+  return !after.unreadable && errors_of(after) <= errors_of(before) &&
+         after.plan.plan.slaves.size() == before.plan.plan.slaves.size() &&
          after.plan.plan.transactions.size() == before.plan.plan.transactions.size();
+}
+
+// The keys of one table of the plan, of all slaves that it stands for.
+struct TableKeys {
+  std::size_t slave = 0;  // the first of them
+  std::vector<engine::SettledKey> keys;
+};
+
+// Fails with the key on which slaves of one table differ.
+tl::expected<std::vector<TableKeys>, std::string> by_table(const files::LoadedPlan& loaded,
+                                                           const SettledLines& lines) {
+  std::vector<TableKeys> tables;
+  const auto& slaves = loaded.plan.plan.slaves;
+  for (const auto& [slave, keys] : lines.keys) {
+    auto table = std::find_if(tables.begin(), tables.end(), [&, at = slave](const TableKeys& t) {
+      return slaves[t.slave].place == slaves[at].place;
+    });
+    if (table == tables.end()) {
+      tables.push_back({slave, keys});
+      continue;
+    }
+    for (const engine::SettledKey& each : keys) {
+      const auto known =
+          std::find_if(table->keys.begin(), table->keys.end(),
+                       [&](const engine::SettledKey& k) { return k.key.key == each.key.key; });
+      if (known == table->keys.end()) {
+        table->keys.push_back(each);
+      } else if (known->delay && each.delay) {
+        known->delay->typical = std::max(known->delay->typical, each.delay->typical);
+        known->delay->max = std::max(known->delay->max, each.delay->max);
+        known->key.text = engine::delay_text(*known->delay);
+      } else if (known->key.text != each.key.text) {
+        return tl::unexpected(each.key.key);
+      }
+    }
+  }
+  return tables;
 }
 
 }  // namespace
 
 void SettledLines::add(std::size_t slave, const std::string& name,
                        const engine::ProbeLines& lines) {
-  std::vector<model::KeyText> of_slave;
+  std::vector<engine::SettledKey> of_slave;
   for (const engine::SettledKey& each : lines.keys) {
     rows.push_back({name, each.key.key, each.key.text, each.because,
                     each.contradicts ? State{"contradicts", Mood::bad}
                     : each.is_new    ? State{"new", Mood::good}
                                      : State{"as stated", Mood::soft}});
-    if (each.is_new) of_slave.push_back(each.key);
+    if (each.is_new) of_slave.push_back(each);
   }
   if (!of_slave.empty()) keys.emplace_back(slave, std::move(of_slave));
 }
@@ -65,17 +109,25 @@ int write_lines(const std::string& plan, const files::LoadedPlan& loaded, const 
     terminal.out << "nothing new is settled: the plan stays as it is\n";
     return exit_fine;
   }
+  const auto tables = by_table(loaded, lines);
+  if (!tables) {
+    terminal.err << fmt::format(
+        "greymet: slaves that are written once differ in `{}`: nothing is written\n",
+        tables.error());
+    return exit_findings;
+  }
   model::Fix fix;
   fix.title = "what was measured";
-  for (const auto& [slave, keys] : lines.keys) {
-    std::vector<model::KeyText> dated = keys;
-    for (model::KeyText& each : dated) {
-      // behind a line of its own there is room for when and how
-      const bool is_new_line = each.key == "reply" && !loaded.plan.plan.slaves[slave].reply;
-      if (is_new_line) each.text += fmt::format("  # measured {}", today());
+  for (const TableKeys& table : *tables) {
+    const model::Slave& slave = loaded.plan.plan.slaves[table.slave];
+    std::vector<model::KeyText> texts;
+    texts.reserve(table.keys.size());
+    for (const engine::SettledKey& each : table.keys) {
+      texts.push_back(each.key);
+      // behind a line of its own there is room for when
+      if (each.delay && !slave.reply) texts.back().text += fmt::format("  # measured {}", today());
     }
-    fix.edits.push_back(
-        {loaded.plan.plan.slaves[slave].place, {}, model::EditKind::set_keys, dated});
+    fix.edits.push_back({slave.place, {}, model::EditKind::set_keys, std::move(texts)});
   }
   const auto edits = files::text_edits(loaded, fix);
   if (!edits || edits->empty()) {

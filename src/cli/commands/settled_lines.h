@@ -16,7 +16,7 @@ namespace greymet::cli::internal {
 
 struct SettledLines {
   std::vector<tables::PlanLineRow> rows;
-  std::vector<std::pair<std::size_t, std::vector<model::KeyText>>> keys;  // to write, by slave
+  std::vector<std::pair<std::size_t, std::vector<engine::SettledKey>>> keys;  // to write, by slave
 
   void add(std::size_t slave, const std::string& name, const engine::ProbeLines& lines);
 };
@@ -24,8 +24,9 @@ struct SettledLines {
 // A block for each slave, as it would stand in the plan, with what shows it.
 [[nodiscard]] std::string lines_text(const SettledLines& lines, const Terminal& terminal);
 
-// Puts the keys of each slave into its table. Nothing else moves, and it is written whatever it
-// brings: it is so. Returns the exit status.
+// Puts the keys of each slave into its table. Of slaves that are written once the slowest reply
+// counts; other keys on which they differ are refused. Nothing else moves, and it is written
+// whatever it brings: it is so. Returns the exit status.
 [[nodiscard]] int write_lines(const std::string& plan, const files::LoadedPlan& loaded,
                               const SettledLines& lines, const Terminal& terminal);
 

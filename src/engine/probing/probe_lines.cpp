@@ -188,6 +188,9 @@ void PlanLines::add_reply(const model::Delay& reply, std::size_t answers) {
   settle("reply", delay_text(fits ? stated->value : state),
          fmt::format("{} answers, the longest after {}", answers, model::in_ms(reply.max)), !fits,
          refuted);
+  for (SettledKey& each : out_.keys) {
+    if (each.key.key == "reply") each.delay = fits ? stated->value : state;
+  }
   // that a longest was not exceeded in a few answers proves nothing of it
   if (!fits) confirm("reply");
 }

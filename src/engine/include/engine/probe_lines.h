@@ -16,9 +16,10 @@ namespace greymet::engine {
 // A key of [slave.NAME] as it would stand in the plan.
 struct SettledKey {
   model::KeyText key;
-  std::string because;       // what shows it, one sentence
-  bool is_new = true;        // false: the plan says so already, and it is true
-  bool contradicts = false;  // the plan states something else
+  std::string because;                     // what shows it, one sentence
+  bool is_new = true;                      // false: the plan says so already, and it is true
+  bool contradicts = false;                // the plan states something else
+  std::optional<model::Delay> delay = {};  // of `reply`: what its text says
 };
 
 struct ProbeLines {
