@@ -1,5 +1,5 @@
-# Writes OUTPUT with the bytes of FILES (relative to FOLDER); see EmbedExamples.cmake.
-set(text "#include \"cli/embedded_examples.h\"\n\nnamespace greymet::cli {\nnamespace {\n")
+# Writes OUTPUT with the bytes of FILES (relative to FOLDER), given by FUNCTION; see EmbedFiles.cmake.
+set(text "#include \"cli/embedded_files.h\"\n\nnamespace greymet::cli {\nnamespace {\n")
 set(rows "")
 set(number 0)
 foreach(file IN LISTS FILES)
@@ -20,5 +20,5 @@ foreach(file IN LISTS FILES)
   string(APPEND rows "    {\"${file}\", {file_${number}, ${bytes}}},\n")
   math(EXPR number "${number} + 1")
 endforeach()
-string(APPEND text "}  // namespace\n\nstd::vector<EmbeddedFile> embedded_examples() {\n  return {\n${rows}  };\n}\n\n}  // namespace greymet::cli\n")
+string(APPEND text "}  // namespace\n\nstd::vector<EmbeddedFile> ${FUNCTION}() {\n  return {\n${rows}  };\n}\n\n}  // namespace greymet::cli\n")
 file(WRITE ${OUTPUT} "${text}")

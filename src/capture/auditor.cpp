@@ -130,6 +130,8 @@ void Auditor::ask(const WireFrame& frame) {
   }
   count_client(frame);
   auto& waiting = waiting_[frame.link];
+  wires_.request(frame.link, (*place)->first, {frame.first - *begin_, frame.last - *begin_},
+                 !frame.has_numbers, !waiting.empty());
   // a line has one question at a time; a connection one of each number, and nobody asks for what
   // he still waits for
   std::erase_if(waiting, [&](const Waiting& each) {
@@ -168,6 +170,8 @@ void Auditor::answer(const WireFrame& frame) {
     return;
   }
   AskedStats& stats = at->asked->second;
+  wires_.reply(frame.link, at->asked->first, {frame.first - *begin_, frame.last - *begin_},
+               refusal);
   if (refusal) {
     ++stats.exceptions;
     if (frame.frame.pdu.size() > 1)
@@ -230,6 +234,14 @@ class Judge {
     }
   }
 
+  void keep_silences(const std::vector<Silence>& all) {
+    for (const Silence& each : all) {
+      if (out_.silences.size() < WireWatch::most_silences && is_odd(each)) {
+        out_.silences.push_back(each);
+      }
+    }
+  }
+
   void run(std::optional<model::LineIndex> line) {
     std::map<AskKey, std::vector<const model::ExchangeTransaction*>> planned;
     for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
@@ -255,6 +267,24 @@ class Judge {
   }
 
  private:
+  // Longer than the plan lets one expect: an answer within the reply time is none to look at, nor a
+  // line that is silent until the next period.
+  [[nodiscard]] bool is_odd(const Silence& silence) const {
+    if (silence.kind == SilenceKind::no_answer) return true;
+    std::optional<Duration> usual;
+    for (const model::ExchangeTransaction& t : plan_.exchange.transactions) {
+      const auto key = key_of(plan_, t);
+      if (!key || key->wire != silence.asked.wire) continue;
+      if (silence.kind == SilenceKind::slow_answer) {
+        if (seen_as(*key) == silence.asked) usual = t.endpoint.reply.max + t.endpoint.rtt.max;
+      } else if (t.trigger.period > Duration{}) {
+        const Duration twice = 2 * t.trigger.period;
+        usual = usual ? std::min(*usual, twice) : twice;
+      }
+    }
+    return usual && silence.length > *usual;
+  }
+
   // Of a host without a unit: whatever unit the master sends.
   [[nodiscard]] AskKey seen_as(const AskKey& key) const {
     constexpr std::uint8_t any = 255;
@@ -359,7 +389,10 @@ AuditResult Auditor::finish(const timing::TimingReport& report,
     for (const auto& [client, requests] : counts) out_.clients[{wire, client}] = requests;
   }
   if (begin_) out_.length = end_ - *begin_;
-  Judge(plan_, report, asked_, out_).run(line);
+  Judge judge(plan_, report, asked_, out_);
+  judge.run(line);
+  judge.keep_silences(wires_.silences());
+  out_.seen = wires_.exchanges();
   return std::move(out_);
 }
 

@@ -100,17 +100,20 @@ std::string rules_document() {
       "not work or is unsafe), warning (will bite), note (worth knowing); a rule may be milder "
       "than\n"
       "its own severity where its text says so.\n\n"
-      "Examples are pieces of a plan: sections, and rows of `transactions`.\n\n{}\n",
+      "Examples are pieces of a plan: sections, and rows of `transactions`.\n\n{}\n"
+      "\n## All of them\n\n| code | severity | rule |\n|---|---|---|\n",
       standards_text());
   for (const RuleFamily& family : all_families) {
-    text += fmt::format("\n## {}: {}\n\n| code | severity | rule |\n|---|---|---|\n", family.letter,
-                        family.title);
-    const auto in_family = [&](const RuleEntry& e) { return &family_of(e.code) == &family; };
+    text += fmt::format("| **{}** | | **{}** |\n", family.letter, family.title);
     for (const RuleEntry& e : catalogue()) {
-      if (!in_family(e)) continue;
-      text += fmt::format("| [{0}](#{1}) | {2} | {3} |\n", to_string(e.code), to_string(e.code),
-                          to_string(e.severity), e.title);
+      if (&family_of(e.code) != &family) continue;
+      text += fmt::format("| [{0}](#{0}) | {1} | {2} |\n", to_string(e.code), to_string(e.severity),
+                          e.title);
     }
+  }
+  for (const RuleFamily& family : all_families) {
+    text += fmt::format("\n## {}: {}\n", family.letter, family.title);
+    const auto in_family = [&](const RuleEntry& e) { return &family_of(e.code) == &family; };
     for (const RuleEntry& e : catalogue()) {
       if (!in_family(e)) continue;
       text += fmt::format(

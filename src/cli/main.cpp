@@ -5,9 +5,11 @@
 #include <exception>
 #include <iostream>
 #include <new>
+#include <optional>
 #include <string_view>
 
 #include "cli/commands.h"
+#include "cli/folding_stream.h"
 
 namespace {
 
@@ -37,6 +39,10 @@ int main(int argc, char** argv) {
     const greymet::cli::Terminal terminal{
         std::cout, std::cerr,           colour,        !dumb && ::isatty(STDERR_FILENO) != 0,
         shown,     width_of_terminal(), STDOUT_FILENO, STDERR_FILENO};
+    std::optional<greymet::cli::FoldingBuffer> folds_out;
+    std::optional<greymet::cli::FoldingBuffer> folds_err;
+    if (shown) folds_out.emplace(std::cout, terminal.width);
+    if (::isatty(STDERR_FILENO) != 0) folds_err.emplace(std::cerr, terminal.width);
     const int status = greymet::cli::run(argc, argv, terminal);
     std::cout.flush();
     if (!std::cout) {

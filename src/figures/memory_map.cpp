@@ -51,7 +51,8 @@ MapPart part_of(MemoryPurpose purpose) {
     case MemoryPurpose::status:
     case MemoryPurpose::heartbeat:
     case MemoryPurpose::trigger:
-    case MemoryPurpose::gate: return MapPart::signals;
+    case MemoryPurpose::gate:
+    case MemoryPurpose::fingerprint: return MapPart::signals;
     case MemoryPurpose::copy_source:
     case MemoryPurpose::copy_target: return MapPart::copied;
     case MemoryPurpose::written_by_peer:

@@ -36,6 +36,8 @@ constexpr std::array timeline_looks{
     TimelineLook{Part::reply, "reply", 0.30, "lc rgb C_RSP fs solid 1.0 border lc rgb C_REQ"},
     TimelineLook{Part::gap, "gap", 0.22, "lc rgb C_MUTE fs pattern 4 border lc rgb C_MUTE"},
     TimelineLook{Part::network, "network", 0.08, "lc rgb C_BAD fs pattern 5 border lc rgb C_BAD"},
+    TimelineLook{Part::unanswered, "no answer", 0.20,
+                 "lc rgb C_BAD fs pattern 4 border lc rgb C_BAD"},
 };
 
 // Row labels: "moisture (12)" on a line, the slave's name alone on TCP.
@@ -177,6 +179,56 @@ std::optional<Timeline> timeline_of(const model::ResolvedPlan& resolved,
   return figure;
 }
 
+std::vector<Timeline> timelines_seen(const std::vector<SeenRequest>& seen,
+                                     const TimeWindow& window) {
+  std::vector<Timeline> out;
+  std::map<std::string, std::vector<const SeenRequest*>> by_wire;
+  std::vector<std::string> wires;
+  for (const SeenRequest& each : seen) {
+    if (by_wire.count(each.wire) == 0) wires.push_back(each.wire);
+    by_wire[each.wire].push_back(&each);
+  }
+  const double from = to_ms(window.from);
+  const double until = to_ms(window.until);
+  const double least = (until - from) / 400;  // what is instant is seen all the same
+  for (const std::string& wire : wires) {
+    Timeline figure;
+    const auto& requests = by_wire[wire];
+    std::map<std::string, std::size_t> rows;
+    for (std::size_t i = 0; i < requests.size(); ++i) {
+      const SeenRequest& each = *requests[i];
+      const auto [at, is_new] = rows.try_emplace(each.who, figure.rows.size());
+      constexpr std::size_t longest_name = 20;
+      if (is_new) figure.rows.push_back(model::shortened(each.who, longest_name));
+      const auto add = [&, row = at->second](Part part, double a, double b) {
+        a = std::max(a, from);
+        b = std::min(b, until);
+        if (b > a) figure.boxes.push_back({row, part, a, b});
+      };
+      const double asked = to_ms(each.request.second);
+      add(Part::request, to_ms(each.request.first),
+          std::max(asked, to_ms(each.request.first) + least));
+      if (each.reply) {
+        add(Part::turnaround, asked, to_ms(each.reply->first));
+        add(Part::reply, to_ms(each.reply->first),
+            std::max(to_ms(each.reply->second), to_ms(each.reply->first) + least));
+        continue;
+      }
+      const bool is_last = i + 1 == requests.size();
+      add(Part::unanswered, asked, is_last ? until : to_ms(requests[i + 1]->request.first));
+    }
+    figure.from_ms = from;
+    figure.window_ms = until;
+    figure.wire = wire;
+    figure.axis = "time since the first frame of the capture in ms";
+    figure.title =
+        fmt::format("Seen at {}: {} to {}", wire, to_text(window.from), to_text(window.until));
+    figure.subtitle = fmt::format("{} requests of the capture", requests.size());
+    out.push_back(std::move(figure));
+  }
+  return out;
+}
+
 std::string timeline_script(const Timeline& figure, PictureFormat format) {
   std::string s = common_look(format);
   const auto rows = static_cast<double>(figure.rows.size());
@@ -195,7 +247,7 @@ std::string timeline_script(const Timeline& figure, PictureFormat format) {
                      rows - static_cast<double>(i));
   }
   s += fmt::format(") scale 0 font {}\n", font(format, label_size));
-  s += "set xlabel 'time since the start of the exchange in ms' offset 0,-0.4\n"
+  s += fmt::format("set xlabel {} offset 0,-0.4\n", script_text(figure.axis)) +
        "set grid xtics lc rgb C_GRID lw 1 lt 1\n"
        "set lmargin at screen 0.185\nset rmargin at screen 0.965\n"
        "set tmargin at screen 0.845\nset bmargin at screen 0.185\n"

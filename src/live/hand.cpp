@@ -1,6 +1,7 @@
 #include "live/hand.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 
@@ -75,6 +76,7 @@ model::Plan plan_by_hand(const model::ResolvedPlan& plan, const std::vector<Hand
   for (model::Controller& each : own.controllers) {
     each.tags.reset();
     each.tags_files.reset();
+    each.fingerprint.reset();
   }
   constexpr std::int64_t most_bits = 2000;
   constexpr std::int64_t most_words = 125;
@@ -99,6 +101,14 @@ model::Plan plan_by_hand(const model::ResolvedPlan& plan, const std::vector<Hand
     for (model::Gateway& gateway : own.gateways) gateway.retries = none;
     for (model::Slave& slave : own.slaves) {
       if (slave.host) slave.retries = none;
+    }
+  }
+  if (options.at_once > 1) {
+    const Located<std::int64_t> at_once{options.at_once, {}};
+    for (model::Controller& each : own.controllers) each.in_flight.reset();
+    for (model::Gateway& gateway : own.gateways) gateway.in_flight = at_once;
+    for (model::Slave& slave : own.slaves) {
+      if (slave.host) slave.in_flight = at_once;
     }
   }
   if (options.timeout) {
@@ -146,32 +156,47 @@ struct Hand::Impl {
     for (const std::uint16_t word : words) bits.push_back(word != 0);
     memory.put_bits(at, bits);
   }
-  RequestRecord ask(std::size_t block, bool is_read);
+  // Sets off these transactions, and waits for all of them. Parallel to them.
+  std::vector<RequestRecord> ask(const std::vector<std::size_t>& numbers);
 };
 
-RequestRecord Hand::Impl::ask(std::size_t block, bool is_read) {
-  const std::size_t number = number_of(block, is_read);
-  std::optional<RequestRecord> ended;
-  const engine::Finished finished = [&](const RequestRecord& record) {
-    // what is left out as the run begins is not this one
-    if (record.transaction == number && record.outcome != engine::Outcome::left_out) ended = record;
-  };
+std::vector<RequestRecord> Hand::Impl::ask(const std::vector<std::size_t>& numbers) {
   RequestRecord none;
   none.outcome = engine::Outcome::unfinished;
   none.cause = engine::Cause::ended;
-  if (runtime->stopped()) return none;  // nothing goes out any more
-  set_trigger(number, true);
-  const model::Endpoint& to = transaction(block, is_read).endpoint;
-  constexpr Duration margin = std::chrono::seconds(10);
-  const Duration limit =
-      runtime->now() + margin + (to.timeout + to.connect_timeout) * (2 + to.retries);
-  while (!ended && !runtime->stopped() && runtime->now() < limit) {
-    runtime->run_until(runtime->now() + std::chrono::milliseconds(2), finished);
+  std::map<std::size_t, RequestRecord> ended;
+  const engine::Finished finished = [&](const RequestRecord& record) {
+    // what is left out as the run begins is not this one
+    if (record.outcome == engine::Outcome::left_out) return;
+    const bool asked =
+        std::find(numbers.begin(), numbers.end(), record.transaction) != numbers.end();
+    if (asked) ended.insert_or_assign(record.transaction, record);
+  };
+  if (!runtime->stopped()) {  // else nothing goes out any more
+    Duration longest{};
+    for (const std::size_t number : numbers) {
+      set_trigger(number, true);
+      const model::Endpoint& to = plan.exchange.find(number)->endpoint;
+      longest += (to.timeout + to.connect_timeout) * (2 + to.retries);
+    }
+    constexpr Duration margin = std::chrono::seconds(10);
+    const Duration limit = runtime->now() + margin + longest;
+    while (ended.size() < numbers.size() && !runtime->stopped() && runtime->now() < limit) {
+      runtime->run_until(runtime->now() + std::chrono::milliseconds(2), finished);
+    }
+    // what has gone out is waited for: whether it was written has to be known
+    if (ended.size() < numbers.size()) runtime->finish(finished);
+    for (const std::size_t number : numbers) {
+      if (!runtime->stopped()) set_trigger(number, false);
+    }
   }
-  // what has gone out is waited for: whether it was written has to be known
-  if (!ended) runtime->finish(finished);
-  if (!runtime->stopped()) set_trigger(number, false);
-  return ended ? *ended : none;
+  std::vector<RequestRecord> out;
+  out.reserve(numbers.size());
+  for (const std::size_t number : numbers) {
+    const auto at = ended.find(number);
+    out.push_back(at != ended.end() ? at->second : none);
+  }
+  return out;
 }
 
 Hand::Hand(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
@@ -244,11 +269,32 @@ modbus::Bytes Hand::write_frame(const std::vector<std::uint16_t>& words) const {
 }
 
 RequestRecord Hand::read(std::size_t block) {
-  return impl_->ask(block, true);
+  return impl_->ask({impl_->number_of(block, true)}).front();
+}
+std::vector<RequestRecord> Hand::read_all() {
+  std::vector<std::size_t> numbers;
+  for (std::size_t b = 0; b < impl_->blocks.size(); ++b) {
+    numbers.push_back(impl_->number_of(b, true));
+  }
+  return impl_->ask(numbers);
+}
+bool Hand::is_connected() const {
+  const std::size_t first = impl_->number_of(0, true);
+  for (const engine::Master& master : impl_->runtime->masters()) {
+    for (const engine::MasterLink& link : master.links()) {
+      const bool tcp = link.queue().kind == timing::QueueKind::tcp;
+      const auto& jobs = link.queue().jobs;
+      const bool mine = std::any_of(jobs.begin(), jobs.end(), [&](const timing::Job& job) {
+        return job.transaction == first;
+      });
+      if (tcp && mine) return link.is_connected();
+    }
+  }
+  return true;
 }
 RequestRecord Hand::write(const std::vector<std::uint16_t>& words) {
   impl_->put(words);
-  return impl_->ask(0, false);
+  return impl_->ask({impl_->number_of(0, false)}).front();
 }
 bool Hand::wait(Duration time) {
   const Duration until = impl_->runtime->now() + time;

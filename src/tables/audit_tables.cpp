@@ -48,6 +48,24 @@ Table unplanned_table(const std::vector<UnplannedRow>& rows) {
   return out;
 }
 
+Table silences_table(const std::vector<SilenceRow>& rows) {
+  Table out{"silences",
+            "no silence is longer than the plan lets one expect",
+            {{"wire", "at", Kind::text, "line, or host and port", 8},
+             {"from_ms", "from", Kind::duration, "since the first frame of the capture", 8},
+             {"length_ms", "long", Kind::duration, "nothing was on the wire for it", 9},
+             {"why", "why", Kind::state, "no answer, slow answer, or nobody asks", 9},
+             {"asked", "asked", Kind::text, "what was asked last before it", 6},
+             {"transaction", "transaction", Kind::text, "of the plan that asks so", 7}},
+            {}};
+  for (const SilenceRow& row : rows) {
+    out.add({text(row.wire), Cell(row.from), Cell(row.length), row.why, text(row.asked),
+             text(row.transaction)},
+            row.why.mood);
+  }
+  return out;
+}
+
 Table clients_table(const std::vector<ClientRow>& rows) {
   Table out{"clients",
             "nobody asked",

@@ -218,6 +218,7 @@ Table points_table(const ResolvedPlan& plan, const model::PointList& list,
        {"function", "fc", Kind::whole, "function code of that transaction", 3},
        {"area", "area", Kind::text, "area of the slave", 7},
        {"offset", "offset", Kind::whole, "protocol address in it", 7},
+       {"manual", "manual", Kind::text, "the address as the slave's manual prints it", 8},
        {"typed", "type this", Kind::text, "the address as the controller's tool wants it typed", 3},
        {"type", "type", Kind::text, "type at the other end", 7},
        {"word_order", "word order", Kind::text, "order of the words of a long value there", 4},
@@ -250,32 +251,37 @@ Table points_table(const ResolvedPlan& plan, const model::PointList& list,
       if (t.function) function = whole(static_cast<std::uint64_t>(number_of(*t.function)));
       if (t.trigger && t.trigger->kind == model::TriggerKind::cyclic) every = t.trigger->period;
     }
-    out.add({text(p.where),
-             text(p.is_read ? "from" : "to"),
-             text(plan.plan.controllers[p.controller].name),
-             text(plan.layouts[p.controller].name_of(p.memory)),
-             whole((p.memory.end - p.memory.first) / model::bits_per_word),
-             std::move(tag),
-             std::move(tag_type),
-             std::move(tag_order),
-             text(moved_by(plan, p)),
-             std::move(function),
-             p.area ? text(short_name(*p.area)) : Cell(),
-             p.offset ? whole(*p.offset) : Cell(),
-             p.area && p.offset
-                 ? text(to_type(plan.plan.controllers[p.controller],
-                                model::Address{*p.area, {static_cast<std::uint16_t>(*p.offset)}}))
-                 : Cell(),
-             text(p.area ? to_text(p.type.type) : to_text(p.type)),
-             is_long ? named(p.order) : Cell(),
-             is_long ? named(p.swap) : Cell(),
-             maybe(p.factor),
-             maybe(p.offset_value),
-             p.unit,
-             text(p.names),
-             std::move(every),
-             maybe(ages[i]),
-             Words(p.used_by)});
+    out.add(
+        {text(p.where),
+         text(p.is_read ? "from" : "to"),
+         text(plan.plan.controllers[p.controller].name),
+         text(plan.layouts[p.controller].name_of(p.memory)),
+         whole((p.memory.end - p.memory.first) / model::bits_per_word),
+         std::move(tag),
+         std::move(tag_type),
+         std::move(tag_order),
+         text(moved_by(plan, p)),
+         std::move(function),
+         p.area ? text(short_name(*p.area)) : Cell(),
+         p.offset ? whole(*p.offset) : Cell(),
+         p.area && p.offset && !p.end.at_controller
+             ? text(plan.manual_address(
+                   p.end.owner, model::Address{*p.area, {static_cast<std::uint16_t>(*p.offset)}}))
+             : Cell(),
+         p.area && p.offset
+             ? text(to_type(plan.plan.controllers[p.controller],
+                            model::Address{*p.area, {static_cast<std::uint16_t>(*p.offset)}}))
+             : Cell(),
+         text(p.area ? to_text(p.type.type) : to_text(p.type)),
+         is_long ? named(p.order) : Cell(),
+         is_long ? named(p.swap) : Cell(),
+         maybe(p.factor),
+         maybe(p.offset_value),
+         p.unit,
+         text(p.names),
+         std::move(every),
+         maybe(ages[i]),
+         Words(p.used_by)});
   }
   return out;
 }
@@ -321,6 +327,7 @@ Table registers_table(const ResolvedPlan& plan, const model::MemoryReport& repor
             {{"slave", "slave", Kind::text, "whose registers or bits they are", 9, {}, true},
              {"area", "area", Kind::text, "area of the slave", 8},
              {"offset", "offset", Kind::whole, "protocol address of the first", 9},
+             {"manual", "manual", Kind::text, "the first as the slave's manual prints it", 9},
              {"count", "count", Kind::whole, "registers or bits", 8},
              {"purpose", "purpose", Kind::text, "whether they are read or written", 8},
              {"by", "by", Kind::text, "the transaction", 8},
@@ -330,8 +337,12 @@ Table registers_table(const ResolvedPlan& plan, const model::MemoryReport& repor
     for (const model::DeviceAreaReport& area : slave.areas) {
       for (const model::DeviceRow& row : area.rows) {
         out.add({text(plan.plan.slaves[slave.slave].name), text(short_name(area.area)),
-                 whole(row.extent.first), whole(row.extent.end - row.extent.first),
-                 text(row.is_read ? "read" : "write"), text(row.by), Cell(row.clash)},
+                 whole(row.extent.first),
+                 text(plan.manual_address(
+                     slave.slave,
+                     model::Address{area.area, {static_cast<std::uint16_t>(row.extent.first)}})),
+                 whole(row.extent.end - row.extent.first), text(row.is_read ? "read" : "write"),
+                 text(row.by), Cell(row.clash)},
                 row.clash ? Mood::bad : Mood::plain);
       }
     }

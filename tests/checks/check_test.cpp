@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
+#include "checks/symptoms.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -67,6 +68,8 @@ TEST_CASE("the catalogue has every code once, and docs/rules.md is made from it"
   CHECK(readme.find(std::to_string(codes.size()) + " rules in twelve families") !=
         std::string::npos);
   CHECK(file_text(std::string(GREYMET_SOURCE) + "/docs/rules.md") == checks::rules_document());
+  CHECK(file_text(std::string(GREYMET_SOURCE) + "/docs/symptoms.md") ==
+        checks::symptoms_document());
 }
 
 TEST_CASE("an accepted finding is left out, an idle accept is reported") {

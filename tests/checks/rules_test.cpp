@@ -530,6 +530,30 @@ TEST_CASE("M05: the same register read twice, and its price") {
   CHECK(findings_of_rule("M05", one(good)).empty());
 }
 
+TEST_CASE("M06: the word of the fingerprint is nobody else's, and may be sent or fetched") {
+  const auto with_word = [](const std::string& place, const std::string& rows) {
+    return replaced(with_rows({rows}), "[controller.kiln]\n",
+                    "[controller.kiln]\nfingerprint = \"" + place + "\"\n");
+  };
+  const std::string in = row(R"(fc = 3, at = 0, count = 8, into = "%MW0")", "a");
+  const std::string out = row(R"(fc = 16, at = 10, count = 4, from = "%MW20")", "b");
+  CHECK(findings_of_rule("M06", with_word("%MW7", in)) ==
+        Words{"error controller kiln: keeps the fingerprint in %MW7, which is also for transaction "
+              "a (what it reads) | write fingerprint = \"%MW8\", which is free"});
+  CHECK(findings_of_rule("M06", with_word("%MW8", in)).empty());
+  CHECK(findings_of_rule("M06", with_word("%MW20", out)).empty());
+  CHECK(findings_of_rule(
+            "M06", with_word("%MW30", row(R"(fc = 3, at = 0, count = 8, into = "%MW0", status = { )"
+                                          R"(failed = "%MW30.2" })",
+                                          "a")))
+            .at(0)
+            .find("which is also for transaction a (status)") != std::string::npos);
+  CHECK(findings_of_rule("P05", with_word("%MX3", in))
+            .at(0)
+            .find("the fingerprint takes a word, and this is a bit") != std::string::npos);
+  CHECK(findings_of_rule("M03", with_word("%MW99999", in)).size() == 1);
+}
+
 TEST_CASE("M06: status and heartbeat bits on other data") {
   const std::string plan = with_rows(
       {row(R"(fc = 3, at = 0, count = 8, into = "%MW0", status = { failed = "%MW3.2" })", "a")});

@@ -55,8 +55,10 @@ TEST_CASE("explain shows why, wrong, right and the remedy") {
   CHECK(entry[0]["clause"] == "V1.1b3 6");
   check_refused(
       {"explain", "F99"},
-      "there is no rule 'F99'; write e.g. greymet explain F09, a family such as F, or what "
-      "is seen: 02, silence, zeros (greymet explain symptoms)");
+      "there is no rule, word or key 'F99'; write e.g. greymet explain F09, a family such as F, "
+      "what is seen: 02, silence, zeros (greymet explain symptoms), a word such as release "
+      "(greymet "
+      "explain words), or a key of the plan such as park");
 }
 
 TEST_CASE("address gives every reading with stable keys") {

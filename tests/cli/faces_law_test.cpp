@@ -450,6 +450,12 @@ std::vector<Table> demo_tables() {
                         {"failing", Mood::bad},
                         "1 of 10"}}),
           unplanned_table({{"function 3, hr:9", {"10.0.0.1"}, 4, 500.5, 0, 0, "air-in"}}),
+          silences_table({{"line north",
+                           Duration(1'250'000'000),
+                           Duration(200'000'000),
+                           {"no answer", Mood::bad},
+                           "function 3, hr:9 of unit 12 at line north",
+                           "air-in"}}),
           clients_table({{"10.20.0.31:502", "10.0.0.1", 25}})};
 }
 

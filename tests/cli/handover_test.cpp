@@ -316,8 +316,23 @@ TEST_CASE("new says what is wrong with its options, and writes nothing then") {
   };
   wrong({"--line", "north"}, "--line takes NAME=..., e.g. north=rtu,19200,8E1; found 'north'");
   wrong({"--line", "north=rtu,fast,8E1"},
-        "--line takes NAME=rtu|ascii,BAUD,FORMAT, e.g. north=rtu,19200,8E1; found "
-        "'north=rtu,fast,8E1'");
+        "--line north: 'fast' is no baud rate; it takes NAME=rtu|ascii,BAUD,FORMAT, e.g. "
+        "north=rtu,19200,8E1");
+  const std::string line_form = "; it takes NAME=rtu|ascii,BAUD,FORMAT, e.g. north=rtu,19200,8E1";
+  wrong({"--line", "bus=rtu,19200"},
+        "--line bus: the format is missing: bus=rtu,19200,8E1" + line_form);
+  wrong({"--line", "bus=ASCII,9600"},
+        "--line bus: the format is missing: bus=ascii,9600,7E1" + line_form);
+  wrong({"--line", "bus=can,19200,8E1"},
+        "--line bus: the mode is 'can', and is rtu or ascii" + line_form);
+  wrong({"--line", "bus=rtu"}, "--line bus: the baud rate and the format are missing" + line_form);
+  wrong(
+      {"--line", "bus=rtu,9600,8,E,1"},
+      "--line bus: '8' is no format: data bits, parity N, E or O, stop bits, together" + line_form);
+  wrong({"--line", "bus=rtu,9600,8E1,2"}, "--line bus: '2' is too much" + line_form);
+  wrong({"--line", "bus=rtu,9600,8E1", "--slave", "scale=bus,7,ascii"},
+        "--slave scale: behind the unit stands its register map, and 'ascii' is none; the mode is "
+        "the line's: a device in ASCII has a line of its own, --line NAME=ascii,9600,7E1");
   wrong({"--line", "a=rtu,9600,8E1", "--line", "a=rtu,9600,8E1"}, "the name 'a' is given twice");
   wrong({"--line", "a=rtu,9600,8E1", "--slave", "x=a,300"},
         "--slave x: unit '300' is not 1 to 247");
@@ -325,7 +340,8 @@ TEST_CASE("new says what is wrong with its options, and writes nothing then") {
         "--slave x: 'somewhere' is neither a line that there is nor a host such as 192.168.1.30");
   wrong({"--slave", "x=10.0.0.1", "--slave", "x=10.0.0.2"}, "the name 'x' is given twice");
   wrong({"--slave", "x=10.0.0.1,4,a.csv,b"},
-        "--slave x: 'b' is too much; it takes a line or host, a unit and a map");
+        "--slave x: 'b' is too much; it takes a line or host, a unit, a map and how its manual "
+        "counts: from-0, from-1 or reference");
   const auto dot = [](const std::string& name) {
     return "the name '" + name + "' has a dot, at which slave.point would end";
   };

@@ -151,3 +151,19 @@ TEST_CASE("the version names the commit") {
   CHECK(version.starts_with("greymet 0.2.0 (commit "));
   CHECK(version.ends_with(")\n"));
 }
+
+TEST_CASE("slips of the first hour are named with what to type") {
+  const test::TemporaryFolder folder;
+  std::filesystem::copy(GREYMET_EXAMPLES, folder.path(), std::filesystem::copy_options::recursive);
+  const auto say = [&](const std::vector<std::string>& words) {
+    return test::run_program(GREYMET_PROGRAM, words, folder.path());
+  };
+  CHECK(say({"help", "check"}).out == say({"check", "--help"}).out);
+  CHECK(say({"help"}).out == say({"--help"}).out);
+  const auto version = say({"-v"});
+  CHECK(version.status == 2);
+  CHECK(version.err == "greymet: there is no option -v; write --version; see greymet --help\n");
+  const auto slave = say({"timing", "maltings.toml", "burner"});
+  CHECK(slave.status == 2);
+  CHECK(slave.err.find("burner is a slave on line north: write north") != std::string::npos);
+}

@@ -94,7 +94,8 @@ TEST_CASE("points: JSON, CSV and files agree, and a name picks") {
   CHECK(csv.size() == rows.size() + 1);
   CHECK(csv.front() ==
         "where,direction,controller,memory,words,tag,tag_type,tag_word_order,by,function,area,"
-        "offset,typed,type,word_order,swap,factor,offset_value,unit,names,every_ms,age_bound_ms,"
+        "offset,manual,typed,type,word_order,swap,factor,offset_value,unit,names,every_ms,age_"
+        "bound_ms,"
         "used_by\r");
   for (std::size_t i = 0; i < rows.size(); ++i) {
     CHECK(csv[i + 1].starts_with(rows[i]["where"].get<std::string>() + ","));

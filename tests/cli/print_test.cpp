@@ -1,11 +1,14 @@
 // What is printed on a terminal: colour, folding, widths. No process needed.
 #include "cli/print.h"
 
+#include <rapidcheck.h>
+#include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
 #include <sstream>
 
 #include "cli/commands.h"
+#include "cli/folding_stream.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -86,4 +89,48 @@ TEST_CASE("the timing fits 80 columns, with more to see where there is room") {
 TEST_CASE("counts are spelt as people read them") {
   CHECK(tally_text({2, 1, 0}) == "2 errors, 1 warning, no notes");
   CHECK(tally_text({0, 0, 1}) == "no errors, no warnings, 1 note");
+}
+
+TEST_CASE("lines are folded at blanks, no wider than they may be, and nothing of them is lost") {
+  CHECK(cli::folded_line("short", 20) == "short");
+  CHECK(cli::folded_line("a line of words that is long", 20) ==
+        "a line of words that\n    is long");
+  // below the column that it belongs to
+  CHECK(cli::folded_line("  name   what it is for here", 24) ==
+        "  name   what it is for\n         here");
+  // a row of a plan is there to be copied, a cursor to be moved, a word to be whole
+  const std::string row = "  { name = \"a\", slave = \"b\", fc = 3 },";
+  CHECK(cli::folded_line(row, 20) == row);
+  CHECK(cli::folded_line("\x1b[5;1Hsome words at a place", 20) == "\x1b[5;1Hsome words at a place");
+  CHECK(cli::folded_line(std::string(30, 'x'), 20) == std::string(30, 'x'));
+  CHECK(cli::folded_line(std::string(18, ' ') + "word", 20) == std::string(10, ' ') + "word");
+  // colours take no room
+  CHECK(cli::folded_line("\x1b[1;31merror\x1b[0m is shown red", 20) ==
+        "\x1b[1;31merror\x1b[0m is shown red");
+  rc::prop("of any text", [] {
+    const auto words = *rc::gen::container<std::vector<std::string>>(rc::gen::nonEmpty(
+        rc::gen::container<std::string>(rc::gen::elementOf(std::string("abü \x1b[m")))));
+    std::string line;
+    for (const std::string& word : words) line += word + " ";
+    const std::size_t width = *rc::gen::inRange<std::size_t>(20, 60);
+    const std::string folded = cli::folded_line(line, width);
+    std::string before = line;
+    std::string after = folded;
+    for (std::string* text : {&before, &after}) {
+      std::erase_if(*text, [](char c) { return c == ' ' || c == '\n'; });
+    }
+    RC_ASSERT(before == after);
+  });
+  // a stream on which everything is written in pieces
+  std::ostringstream out;
+  {
+    cli::FoldingBuffer folds(out, 20);
+    for (const char c : std::string("one two three four five six\nshort\n")) out << c;
+    out << "asks: " << std::flush << "yes\n";
+    cli::write_unfolded(out);
+    out << "{\"a document\": \"as it is, however long\"}\n";
+  }
+  CHECK(out.str() ==
+        "one two three four\n    five six\nshort\nasks: yes\n"
+        "{\"a document\": \"as it is, however long\"}\n");
 }

@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <iterator>
 #include <set>
+#include <sstream>
 
 #include "plans.h"
 #include "process.h"
@@ -254,9 +255,26 @@ TEST_CASE("demo writes its plans and goes through every step") {
     INFO(file);
     CHECK(folder.has(file));
   }
-  CHECK(demo.out.find("== 13. The exchange for download") != std::string::npos);
-  CHECK(demo.out.find("d/maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
-                      "checked: no errors, no warnings, 2 notes") != std::string::npos);
+  CHECK(demo.out.find("\n13. For the controllers") != std::string::npos);
+  CHECK(demo.out.find("  maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
+                      "checked:") != std::string::npos);
+  // short, and no wider than a terminal; what is shown is what the files hold, and there is more
+  std::istringstream lines(demo.out);
+  std::size_t count = 0;
+  for (std::string line; std::getline(lines, line); ++count) {
+    INFO(line);
+    CHECK(line.size() <= 80);
+  }
+  CHECK(count < 110);
+  const std::string checked = folder.read("d/results/02-check.txt");
+  CHECK(std::count(checked.begin(), checked.end(), '\n') > 200);
+  CHECK(
+      demo.out.ends_with("Start your own:\n  greymet new plant --line bus=rtu,19200,8E1 --slave "
+                         "meter=bus,5,meter.csv\n"));
+  // all of it where it is asked for
+  const Outcome all = run({"demo", "d", "--all"});
+  CHECK(all.status == 0);
+  CHECK(all.out.find(checked) != std::string::npos);
   CHECK(folder.read("d/maltings.toml") ==
         test::run_program("/bin/cat", {std::string(GREYMET_EXAMPLES) + "/maltings.toml"}, "/").out);
   CHECK(run({"demo", "d"}).status == 0);  // again, over its own files

@@ -13,6 +13,7 @@
 
 #include "exported.h"
 #include "iec_interpreter.h"
+#include "model/fingerprint_word.h"
 #include "plans.h"
 
 using namespace greymet;
@@ -584,6 +585,34 @@ transactions = [
   CHECK(machine.memory.words["%MW20"] == 7);
   CHECK(machine.memory.bits["%MX9"]);
   CHECK_THROWS(machine.get("gauge_set.flow.none"));
+}
+
+TEST_CASE("the program tells its fingerprint from the first scan on, whatever may be sent") {
+  const std::string plan = R"([controller.plc]
+scan = "10ms"
+fingerprint = "%MW90"
+[controller.plc.memory]
+"%MW" = { kind = "word", first = 0, count = 100, serves = "hr:0" }
+[slave.pump]
+host = "10.20.0.32"
+[exchange]
+transactions = [
+  { name = "state", slave = "pump", fc = 3, at = 9, count = 1, into = "%MW20", every = "1s", on_loss = "hold" },
+]
+)";
+  const test::Exported exported(test::load(plan));
+  for (const auto& f : exported.loaded.findings) FAIL(f.message);
+  IecMachine machine(exported.program("plc"));
+  machine.scan(0);
+  const std::string digits = files::fingerprint_of(exported.loaded.plan).substr(7, 4);
+  CHECK(machine.memory.words["%MW90"] == std::stoul(digits, nullptr, 16));
+}
+
+TEST_CASE("the word of a fingerprint is its first four digits that are not all 0") {
+  CHECK(model::fingerprint_word_of("sha256:1a2bffff") == 0x1A2B);
+  CHECK(model::fingerprint_word_of("sha256:0000ab12") == 0xAB12);
+  CHECK(model::fingerprint_word_of("sha256:00000000") == 1);
+  CHECK(model::fingerprint_word_of("") == 1);
 }
 
 // ------------------------------------------------------------------ units and names

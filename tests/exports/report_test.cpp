@@ -126,15 +126,15 @@ TEST_CASE("the commissioning sheet is in the order of the work, with the words t
   // the timeout that the kiln's line is given
   CHECK(sheet.find("none; 247 is free") != std::string::npos);
   // burner-in: function 4, 21 registers from 0 into %MW201: its last is 300021 and %MW221
-  CHECK(sheet.find("burner ir:0 (300001) … ir:20 (300021)</td><td>kiln %MW201 … %MW221") !=
+  CHECK(sheet.find("burner ir:0 (0x0000) … ir:20 (0x0014)</td><td>kiln %MW201 … %MW221") !=
         std::string::npos);
   // a write goes the other way
-  CHECK(sheet.find("kiln %MW1010 … %MW1015</td><td>burner hr:4096 (404097) … hr:4101 (404102)") !=
+  CHECK(sheet.find("kiln %MW1010 … %MW1015</td><td>burner hr:4096 (0x1000) … hr:4101 (0x1005)") !=
         std::string::npos);
   // bits packed into words
   CHECK(sheet.find("kiln %MW640.0 … %MW640.7") != std::string::npos);
   // a single register has no last word
-  CHECK(sheet.find("kiln %MW1021</td><td>burner hr:4113 (404114)</td>") != std::string::npos);
+  CHECK(sheet.find("kiln %MW1021</td><td>burner hr:4113 (0x1011)</td>") != std::string::npos);
 }
 
 TEST_CASE("the commissioning sheet marks numbers that rest on what nobody stated") {

@@ -1,6 +1,7 @@
 #include "process.h"
 
 #include <fcntl.h>
+#include <pty.h>
 #include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -21,6 +22,58 @@ namespace fs = std::filesystem;
 Outcome run_program(const std::string& program, const std::vector<std::string>& arguments,
                     const std::string& folder) {
   return BackgroundProgram(program, arguments, folder).wait();
+}
+
+namespace {
+
+// Without escape sequences and carriage returns.
+std::string text_of_screen(const std::string& bytes) {
+  std::string text;
+  for (std::size_t i = 0; i < bytes.size(); ++i) {
+    if (bytes[i] == '\r') continue;
+    if (bytes[i] != '\x1b') {
+      text += bytes[i];
+      continue;
+    }
+    ++i;
+    if (i >= bytes.size() || bytes[i] != '[') continue;
+    while (++i < bytes.size() && (bytes[i] < '@' || bytes[i] > '~')) continue;
+  }
+  return text;
+}
+
+}  // namespace
+
+Outcome run_on_terminal(const std::string& program, const std::vector<std::string>& arguments,
+                        const std::string& folder, unsigned short columns) {
+  std::vector<std::string> words{program};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  std::vector<char*> argv;
+  for (std::string& word : words) argv.push_back(word.data());
+  argv.push_back(nullptr);
+  int terminal = -1;
+  winsize size{40, columns, 0, 0};
+  const pid_t child = ::forkpty(&terminal, nullptr, nullptr, &size);
+  if (child < 0) throw std::runtime_error("no terminal");
+  if (child == 0) {
+    ::setenv("TERM", "xterm", 1);
+    ::setenv("NO_COLOR", "1", 1);
+    if (::chdir(folder.c_str()) != 0) ::_exit(9);
+    ::execv(program.c_str(), argv.data());
+    ::_exit(9);
+  }
+  std::string screen;
+  std::array<char, 8192> buffer{};
+  for (ssize_t got = 0; (got = ::read(terminal, buffer.data(), buffer.size())) > 0;) {
+    screen.append(buffer.data(), static_cast<std::size_t>(got));
+  }
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  ::close(terminal);
+  Outcome outcome;
+  outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+  outcome.out = text_of_screen(screen);
+  return outcome;
 }
 
 BackgroundProgram::BackgroundProgram(const std::string& program,

@@ -19,6 +19,12 @@ struct Outcome {
                                   const std::vector<std::string>& arguments,
                                   const std::string& folder);
 
+// The same on a terminal of so many columns, without colours; all it shows is in `out`, without the
+// sequences that move the cursor.
+[[nodiscard]] Outcome run_on_terminal(const std::string& program,
+                                      const std::vector<std::string>& arguments,
+                                      const std::string& folder, unsigned short columns);
+
 class TemporaryFolder;
 
 // A program that goes on while the test does; killed with the object if it has not ended.

@@ -118,6 +118,51 @@ TEST_CASE("audit of a line's log, and what is learned of it") {
   CHECK(check.out.find("no errors, no warnings") != std::string::npos);
 }
 
+TEST_CASE("the longest silences of a line are told with who is behind each") {
+  const AuditSite site;
+  const std::string ask = AuditSite::hex(test::with_crc({12, 3, 0, 5, 0, 1}));
+  const std::string reply = AuditSite::hex(test::with_crc({12, 3, 2, 0, 7}));
+  std::string log;
+  const auto add = [&](double time, const std::string& bytes) {
+    log += fmt::format("{:.3f}{}\n", time, bytes);
+  };
+  for (const double at : {10.0, 11.0, 12.0}) {
+    add(at, ask);
+    add(at + 0.03, reply);
+  }
+  add(13.0, ask);  // nobody answers, and 300 ms later he is asked again
+  add(13.3, ask);
+  add(13.33, reply);
+  add(17.0, ask);  // planned is every second; and he takes 250 ms
+  add(17.25, reply);
+  site.site.write("odd.log", log);
+  const auto told =
+      site.audit({"odd.log", "--line", "north", "--json", "-o", "out", "--window", "2500ms..4s"});
+  INFO(told.out << told.err);
+  const auto json = AuditJson::parse(told.out);
+  REQUIRE(json["silences"].size() == 3);
+  const auto is = [](const AuditJson& row, const char* why, double from, double length) {
+    CHECK(row["why"] == why);
+    CHECK(row["from_ms"].get<double>() == Approx(from).margin(10));
+    CHECK(row["length_ms"].get<double>() == Approx(length).margin(10));
+    CHECK(row["transaction"] == "fan-in");
+  };
+  is(json["silences"][0], "nobody asks", 3330, 3670);
+  is(json["silences"][1], "no answer", 3000, 300);
+  is(json["silences"][2], "slow answer", 7000, 250);
+  CHECK(site.site.read("out/seen-north.svg").find("Seen at line north: 2500ms to 4s") !=
+        std::string::npos);
+  CHECK(site.site.read("out/seen-north.svg").find("no answer") != std::string::npos);
+  // as planned nothing is worth a look
+  const auto good = AuditJson::parse(site.audit({"north.log", "--line", "north", "--json"}).out);
+  CHECK(good["silences"].empty());
+  const auto nowhere = site.audit({"odd.log", "--line", "north", "--window", "1s..2s"});
+  CHECK(nowhere.status == 2);
+  CHECK(is_said(nowhere, "--window is for the timelines of -o"));
+  const auto none = site.audit({"odd.log", "--line", "north", "--window", "2s..1s", "-o", "x"});
+  CHECK(is_said(none, "--window takes two instants such as 12s..13s"));
+}
+
 TEST_CASE("files that are no captures are told from those without a request") {
   const AuditSite site;
   site.site.write("empty.pcap", "");

@@ -117,6 +117,7 @@ class HeartbeatBits {
       case MemoryPurpose::read: return !wrong_[use.owner].read;
       case MemoryPurpose::written_by_peer: return !wrong_[use.owner].write;
       case MemoryPurpose::copy_target:
+      case MemoryPurpose::fingerprint:
       case MemoryPurpose::status: return true;
       case MemoryPurpose::heartbeat: return use.owner != heartbeat;
       default: return false;

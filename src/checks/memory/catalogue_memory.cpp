@@ -70,7 +70,7 @@ constexpr std::array memory_rules{
     RuleEntry{
         RuleCode::M06,
         Severity::error,
-        "status or heartbeat bits overlap other data",
+        "status, heartbeat bits or the fingerprint overlap other data",
         "A status bit inside data changes the data, and the data the status.",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", status = { exception = "%MW3" }, every = "1s", on_loss = "hold" })",
         R"({ name = "in", slave = "gauge", fc = 3, at = 0, count = 8, into = "%MW0", status = { exception = "%MW90" }, every = "1s", on_loss = "hold" })",

@@ -73,6 +73,7 @@ class MemoryRules {
       case UseKind::heartbeat:
       case UseKind::trigger:
       case UseKind::gate:
+      case UseKind::fingerprint:
       case UseKind::copy_target: return true;
       case UseKind::read: return !in.range_is_wrong[use.owner].read;
       case UseKind::sent:
@@ -139,6 +140,7 @@ class MemoryRules {
       case MemoryConflict::command_from_status: return report_command_status(c, use, other);
       case MemoryConflict::command_filled: return report_command_filled(c, use, other);
       case MemoryConflict::peer_fills: return report_peer(c, use, other);
+      case MemoryConflict::fingerprint_filled: return report_fingerprint(c, use, other);
     }
   }
 
@@ -261,6 +263,20 @@ class MemoryRules {
                        : read.purpose == UseKind::copy_target ? ""
                                                               : " from outside"),
            "toggle a bit that nothing else fills", {{read.place, "the other use is here"}});
+  }
+
+  // M06
+  void report_fingerprint(std::size_t c, const Use& a, const Use& b) {
+    const Use& word = a.purpose == UseKind::fingerprint ? a : b;
+    const Use& other = a.purpose == UseKind::fingerprint ? b : a;
+    const bool is_read = other.purpose == UseKind::read;
+    report(out_, RuleCode::M06, Severity::error, word.place, subject(word),
+           fmt::format("keeps the fingerprint in {}, which is also for {} ({})",
+                       shared_range(c, a, b), subject(other),
+                       is_read ? std::string_view("what it reads") : to_string(other.purpose)),
+           free_text(c, *plan_.fingerprint_words[model::ControllerIndex(c)], "fingerprint"),
+           {{other.place, "the other use is here"}});
+    cure_place(c, *plan_.fingerprint_words[model::ControllerIndex(c)], word.place, "fingerprint");
   }
 
   // M12, error: a transaction that runs because of how another one went

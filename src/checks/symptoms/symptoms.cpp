@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 
+#include <fmt/format.h>
+
 #include "model/ascii_text.h"
 
 namespace greymet::checks {
@@ -79,6 +81,37 @@ constexpr std::array swapped_looks{
     Look{"word_order of the slave, swap of the controller", "greymet check PLAN --rules D,V02"},
     Look{"the address: a value of two words read one word off looks just like that",
          "greymet hand PLAN SLAVE.hr:N --count 4"}};
+constexpr std::array shifted_looks{
+    Look{"how the manual counts: its first register is 1, or 40001: then every address is one less "
+         "on the wire; state `numbering`",
+         "greymet explain numbering"},
+    Look{"one value beside what the display shows, with its neighbours",
+         "greymet probe PLAN SLAVE --point POINT --near SHOWN"},
+    Look{"one value alone that is off: its row in the map, hexadecimal typed as decimal",
+         "greymet address TEXT --plan PLAN --slave SLAVE"}};
+constexpr std::array tiny_looks{
+    Look{"the order of the words: the low one read first makes such numbers of any float",
+         "greymet value WORDS --type f32 --near SHOWN"},
+    Look{"settle it at the device, and write it into the plan",
+         "greymet probe PLAN SLAVE --point POINT --near SHOWN --write"},
+    Look{"the type: an integer of 32 bits read as a float is tiny as well",
+         "greymet hand PLAN SLAVE.POINT"},
+    Look{"the address, one off", "greymet explain off-by-one"}};
+constexpr std::array one_slave_looks{
+    Look{"its unit, and that no other slave has it", "greymet check PLAN --rules S02,N03"},
+    Look{"who answers on this line at all", "greymet probe PLAN SLAVE --units 1..20"},
+    Look{"its own settings: mode, baud, parity, stop bits", "greymet probe PLAN SLAVE --settings"},
+    Look{"its reply time: slower than the timeout?", "greymet probe PLAN SLAVE --times 50"},
+    Look{"what is asked of it: a block it does not know may get no answer instead of a refusal",
+         "greymet probe PLAN SLAVE"},
+    Look{"its terminals: A and B, and whether it is the one behind a bad plug", ""}};
+constexpr std::array other_off_looks{
+    Look{"the other device holds the line: each request to it waits for its timeout and retries",
+         "greymet timing PLAN"},
+    Look{"the shortest cure: fewer retries, a shorter timeout, park", "greymet tune PLAN"},
+    Look{"a line without termination or bias at its end: the device that is off was the end", ""},
+    Look{"what becomes of the values: on_loss of the request, status bits of the driver",
+         "greymet rehearse PLAN --fast"}};
 constexpr std::array broken_looks{
     Look{"the format: parity and stop bits that differ give a broken frame now and then, or always",
          "greymet check PLAN --rules S"},
@@ -128,6 +161,17 @@ constexpr std::array all_symptoms{
     Symptom{"springs-back", "a value that springs back",
             "The write was confirmed, and a moment later the old value is there again.",
             springs_looks},
+    Symptom{"off-by-one", "everything is one register off",
+            "The manual counts from 1, the wire counts from 0. Each value stands where the one "
+            "beside it should.",
+            shifted_looks},
+    Symptom{"tiny", "a value such as 6.2e-39, or 1.4e38",
+            "A float whose words, or bytes, lie in another order than thought.", tiny_looks},
+    Symptom{"one-slave", "one slave times out, the others answer",
+            "The line works. Mostly it is the unit or the settings of this one.", one_slave_looks},
+    Symptom{"other-off", "values jump or freeze when another device is off",
+            "A silent slave takes the line for its timeout, again and again; the others wait.",
+            other_off_looks},
     Symptom{"tenfold", "a value that is ten times too large or too small",
             "The registers are right, their factor is not.", tenfold_looks},
     Symptom{"swapped", "a value that makes no sense, or jumps",
@@ -138,6 +182,30 @@ constexpr std::array all_symptoms{
 
 std::span<const Symptom> symptoms() {
   return all_symptoms;
+}
+
+std::string symptoms_document() {
+  std::string text =
+      "# By symptom\n\n"
+      "What is seen at the cabinet, what it mostly means, and what to look at, in which order. "
+      "This "
+      "page is what `greymet explain NAME` prints; a test compares the two. PLAN, SLAVE and POINT "
+      "are yours.\n\n"
+      "| what is seen | `greymet explain` |\n|---|---|\n";
+  for (const Symptom& each : all_symptoms) {
+    text += fmt::format("| [{}](#{}) | {} |\n", each.title, each.name, each.name);
+  }
+  for (const Symptom& each : all_symptoms) {
+    text += fmt::format("\n## {0}\n\n<a id=\"{0}\"></a>**{1}.** {2}\n\n", each.name, each.title,
+                        each.meaning);
+    std::size_t number = 0;
+    for (const Look& look : each.looks) {
+      text +=
+          fmt::format("{}. {}{}\n", ++number, look.at,
+                      look.command.empty() ? std::string() : fmt::format(": `{}`", look.command));
+    }
+  }
+  return text;
 }
 
 const Symptom* symptom_named(std::string_view name) {

@@ -11,11 +11,13 @@
 #include "cli/results.h"
 #include "cli/table_text.h"
 #include "cli/wire_files.h"
+#include "figures/timeline.h"
 #include "files/file_source.h"
 #include "files/output_folder.h"
 #include "files/table_json.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
+#include "model/file_name.h"
 #include "model/nearest_name.h"
 #include "model/utf8_text.h"
 #include "new_map.h"
@@ -82,6 +84,58 @@ tables::Table table_of(const std::vector<capture::Unplanned>& unplanned) {
   return tables::unplanned_table(rows);
 }
 
+// "line north" and what of the plan asks so.
+std::string planned_as(const model::ResolvedPlan& plan, const capture::AskKey& asked) {
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    auto key = capture::key_of(plan, t);
+    if (!key) continue;
+    constexpr std::uint8_t any_unit = 255;
+    if (key->unit == any_unit) key->unit = asked.unit;
+    if (*key == asked) return t.name;
+  }
+  return {};
+}
+
+tables::Table silences_of(const AuditResult& result, const model::ResolvedPlan& plan) {
+  std::vector<tables::SilenceRow> rows;
+  rows.reserve(result.silences.size());
+  for (const capture::Silence& each : result.silences) {
+    const bool idle = each.kind == capture::SilenceKind::nobody_asks;
+    rows.push_back({each.asked.wire,
+                    each.from,
+                    each.length,
+                    {std::string(to_string(each.kind)), idle ? Mood::warn : Mood::bad},
+                    to_text(each.asked),
+                    planned_as(plan, each.asked)});
+  }
+  return tables::silences_table(rows);
+}
+
+// The slave, where it is one of the plan, else its unit.
+std::string who_was_asked(const model::ResolvedPlan& plan, const capture::AskKey& asked) {
+  for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+    const auto key = capture::key_of(plan, t);
+    constexpr std::uint8_t any_unit = 255;
+    if (!key || key->wire != asked.wire) continue;
+    if (key->unit == asked.unit || key->unit == any_unit) return plan.target_name(t.target);
+  }
+  return fmt::format("unit {}", asked.unit);
+}
+
+void draw_seen(const model::ResolvedPlan& plan, const AuditResult& result,
+               const figures::TimeWindow& window, ResultWriter& writer) {
+  std::vector<figures::SeenRequest> seen;
+  seen.reserve(result.seen.size());
+  for (const capture::SeenExchange& each : result.seen) {
+    seen.push_back({each.asked.wire, who_was_asked(plan, each.asked), each.request, each.reply});
+  }
+  for (const figures::Timeline& figure : figures::timelines_seen(seen, window)) {
+    const std::string_view wire = figure.wire;
+    writer.draw("seen-" + model::file_name_of(wire.substr(wire.find(' ') + 1)),
+                [&](auto format) { return figures::timeline_script(figure, format); });
+  }
+}
+
 tables::Table clients_of(const AuditResult& result) {
   std::vector<tables::ClientRow> rows;
   rows.reserve(result.clients.size());
@@ -145,7 +199,8 @@ std::vector<std::string> remarks_of(const AuditResult& result, const CaptureRead
   return out;
 }
 
-std::string json_text(const AuditResult& result, const CaptureRead& read) {
+std::string json_text(const AuditResult& result, const CaptureRead& read,
+                      const model::ResolvedPlan& plan) {
   nlohmann::ordered_json out;
   out["packets"] = read.packets;
   out["length_s"] = model::to_ms(result.length) / 1000;
@@ -157,18 +212,23 @@ std::string json_text(const AuditResult& result, const CaptureRead& read) {
   for (const AuditedTransaction& t : result.transactions) {
     if (t.verdict == AuditVerdict::missing) out["missing"].push_back(t.name);
   }
+  out["silences"] = files::rows_json(silences_of(result, plan));
   out["clients"] = files::rows_json(clients_of(result));
   out["remarks"] = remarks_of(result, read);
   return out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
 }
 
-std::string text_of(const AuditResult& result, const CaptureRead& read, const Terminal& terminal) {
+std::string text_of(const AuditResult& result, const CaptureRead& read,
+                    const model::ResolvedPlan& plan, const Terminal& terminal) {
   std::string text =
       fmt::format("{} packets, {:.1f} s: {} requests, {} answers\n\n", read.packets,
                   model::to_ms(result.length) / 1000, result.requests, result.replies);
   text += table_text("transactions, ms", table_of(result.transactions), terminal);
   if (!result.unplanned.empty()) {
     text += "\n" + table_text("not in the plan, ms", table_of(result.unplanned), terminal);
+  }
+  if (!result.silences.empty()) {
+    text += "\n" + table_text("the longest silences, ms", silences_of(result, plan), terminal);
   }
   text += "\n" + table_text("who asked", clients_of(result), terminal);
   const auto remarks = remarks_of(result, read);
@@ -271,6 +331,12 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
   if (usable.refused) return *usable.refused;
   const model::ResolvedPlan& plan = usable.loaded.plan;
   capture::Auditor auditor(plan);
+  const auto window = window_from(options.window);
+  if (!options.window.empty() && (!window || options.output.out.empty())) {
+    return usage_error(terminal, window ? "--window is for the timelines of -o"
+                                        : "--window takes two instants such as 12s..13s");
+  }
+  if (window) auditor.keep(window->from, window->until);
   CaptureRead read;
   std::optional<model::LineIndex> of_line;
   if (!options.line.empty()) {
@@ -293,12 +359,12 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
   }
   const AuditResult result = auditor.finish(timing::analyse_longest(plan), of_line);
   auto writer = print_results(options.output,
-                              {"audit", [&] { return json_text(result, read); },
-                               [&](const Terminal& on) { return text_of(result, read, on); },
+                              {"audit", [&] { return json_text(result, read, plan); },
+                               [&](const Terminal& on) { return text_of(result, read, plan, on); },
                                [&] {
-                                 return std::vector<tables::Table>{table_of(result.transactions),
-                                                                   table_of(result.unplanned),
-                                                                   clients_of(result)};
+                                 return std::vector<tables::Table>{
+                                     table_of(result.transactions), table_of(result.unplanned),
+                                     silences_of(result, plan), clients_of(result)};
                                }},
                               terminal);
   const bool bad =
@@ -311,6 +377,7 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
         status, learn_from(options, usable.loaded, result, told_on(options.output, terminal)));
   }
   if (!writer) return status;
+  if (window) draw_seen(plan, result, *window, *writer);
   return std::max(status, writer->finish());
 }
 
@@ -332,6 +399,10 @@ Action declare_audit(CLI::App& command, const Terminal& terminal) {
       ->expected(1)
       ->take_all()
       ->type_name("SEEN=PLANNED");
+  command
+      .add_option("--window", options->window,
+                  "with -o: a timeline of each wire, of this stretch since the first frame")
+      ->type_name("FROM..UNTIL");
   command.add_flag("--learn", options->learn, "tell the reply times as lines of the plan");
   command.add_flag("--write", options->write, "with --learn: put them there")
       ->needs(command.get_option("--learn"));

@@ -1,10 +1,14 @@
 #include <algorithm>
+#include <filesystem>
 #include <functional>
 #include <memory>
+#include <optional>
+#include <sstream>
 
 #include <fmt/format.h>
 
-#include "cli/embedded_examples.h"
+#include "cli/embedded_files.h"
+#include "cli/folding_stream.h"
 #include "cli/print.h"
 #include "files/output_folder.h"
 #include "line/command_line.h"
@@ -12,11 +16,11 @@
 namespace greymet::cli {
 namespace {
 
-void announce(const Terminal& terminal, std::string_view what, std::string_view command) {
-  terminal.out << fmt::format("\n{}\n{}\n\n",
-                              tinted(terminal, Tint::bold, fmt::format("== {}", what)),
-                              tinted(terminal, Tint::dim, fmt::format("   $ greymet {}", command)));
-}
+// A line of what a command says, by words that it has, and how many lines from it on.
+struct Shown {
+  std::string_view words;
+  std::size_t lines = 1;
+};
 
 CheckOptions check_of(const std::string& plan) {
   CheckOptions options;
@@ -24,55 +28,71 @@ CheckOptions check_of(const std::string& plan) {
   return options;
 }
 
-// One step of the demo: what it shows, the command as a user would type it, and how it must end.
+// One step of the demo: what it shows, the command as a user would type it, the lines of it that
+// are shown first, and how it must end.
 struct Step {
   std::string title;
   std::string command;
+  std::vector<Shown> shows;
   std::function<int(const Terminal&)> run;
   int expected = exit_fine;
 };
 
-// What the demo works on: files and folders in its own.
-struct DemoPaths {
-  std::string clean;
-  std::string draft;
-  std::string faster;
-  std::string results;
-  std::string own;
-  std::string table;  // of a maker
-};
+constexpr std::size_t width_of_demo = 78;  // and two blanks before it
 
-std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
-  const std::string clean = paths.clean;
-  const std::string draft = paths.draft;
-  const std::string faster = paths.faster;
-  const std::string results = paths.results;
-  const std::string own = paths.own;
-  const std::string table = paths.table;
+// In the folder of the demo.
+constexpr const char* clean = "maltings.toml";
+constexpr const char* draft = "draft.toml";
+constexpr const char* faster = "faster.toml";
+constexpr const char* results = "results";
+constexpr const char* own_plan = "yours";
+constexpr const char* manual_page = "maps/em3-manual.txt";
+
+template <class Options>
+Options with_results(bool force) {
+  Options options;
+  options.plan = clean;
+  options.output.out = results;
+  options.output.force = force;
+  return options;
+}
+
+std::vector<Step> steps_of(bool force) {
   const auto check = [](const std::string& plan) {
     return [plan](const Terminal& t) { return run_check(check_of(plan), t); };
   };
+  const std::string with_folder = fmt::format(" {} -o {}", clean, results);
   return {
-      {"1. The plan as somebody typed it on a bad day", fmt::format("check {}", draft),
-       check(draft), exit_findings},
-      {"2. The same plan, corrected", fmt::format("check {}", clean), check(clean)},
-      {"3. Why, and how to do it right", "explain F13",
+      {"A plan: two controllers, 18 slaves, 54 transactions, checked",
+       fmt::format("check {}", clean),
+       {{"54 transactions"}},
+       check(clean)},
+      {"The same, typed on a bad day: each finding, and what to write instead",
+       fmt::format("check {}", draft),
+       {{"400o1", 4}, {"error F13", 4}, {"58 transactions"}},
+       check(draft),
+       exit_findings},
+      {"Why, with a wrong and a right example",
+       "explain F13",
+       {{"F13 (", 2}},
        [](const Terminal& t) {
          ExplainOptions o;
          o.code = "F13";
          return run_explain(o, t);
        }},
-      {"4. What a number in a manual may mean, and which point lies there",
+      {"What a number in a manual may mean, and which point lies there",
        fmt::format("address 1011h 44114 --plan {} --slave burner", clean),
-       [clean](const Terminal& t) {
+       {{"hexadecimal, counted from 0"}, {"reference  <-", 2}},
+       [](const Terminal& t) {
          AddressOptions o;
          o.texts = {"1011h", "44114"};
          o.plan = clean;
          o.slave = "burner";
          return run_address(o, t);
        }},
-      {"5. Two registers that the gauge's own display shows as 17.4",
+      {"Two registers that the gauge's own display shows as 17.4",
        "value CCCD 418B --type f32 --near 17.4",
+       {{"ABCD", 2}},
        [](const Terminal& t) {
          ValueOptions o;
          o.words = {"CCCD", "418B"};
@@ -80,110 +100,185 @@ std::vector<Step> steps_of(const DemoPaths& paths, bool force) {
          o.near = "17.4";
          return run_value(o, t);
        }},
-      {"6. A request and its reply, byte by byte", fmt::format("frame {} burner-release", clean),
-       [clean](const Terminal& t) {
+      {"A request byte by byte",
+       fmt::format("frame {} burner-release", clean),
+       {{"request, ", 2}},
+       [](const Terminal& t) {
          FrameOptions o;
          o.plan = clean;
          o.name = "burner-release";
          return run_frame(o, t);
        }},
-      {"7. What lies where in the load-out controller",
+      {"What lies where in a controller, as a table and a picture",
        fmt::format("memory {} loadout -o {}", clean, results),
-       [clean, results, force](const Terminal& t) {
-         MemoryOptions o;
-         o.plan = clean;
+       {{"%MW: "}, {"memory-loadout.png"}},
+       [force](const Terminal& t) {
+         auto o = with_results<MemoryOptions>(force);
          o.name = "loadout";
-         o.output.out = results;
-         o.output.force = force;
          return run_memory(o, t);
        }},
-      {"8. Every value of the load-out controller, from both ends",
+      {"Every value from both ends: the device's and the program's",
        fmt::format("points {} loadout -o {}", clean, results),
-       [clean, results, force](const Terminal& t) {
-         PointsOptions o;
-         o.plan = clean;
+       {{"memory "}, {"moisture.grain_moisture"}},
+       [force](const Terminal& t) {
+         auto o = with_results<PointsOptions>(force);
          o.name = "loadout";
-         o.output.out = results;
-         o.output.force = force;
          return run_points(o, t);
        }},
-      {"9. Does it fit? Every line and connection, bounds beside simulation",
-       fmt::format("timing {} -o {}", clean, results),
-       [clean, results, force](const Terminal& t) {
-         TimingOptions o;
-         o.plan = clean;
-         o.output.out = results;
-         o.output.force = force;
-         return run_timing(o, t);
-       }},
-      {"10. Wanted points as requests, with the least line time", fmt::format("pack {}", clean),
-       [clean](const Terminal& t) {
+      {"Does it fit? The use of every line, and whether every period is kept",
+       "timing" + with_folder,
+       {{"  north "}, {"silent slaves"}},
+       [force](const Terminal& t) { return run_timing(with_results<TimingOptions>(force), t); }},
+      {"Points that somebody wants, as requests of the shortest line time",
+       fmt::format("pack {}", clean),
+       {{"roof (tcp)", 2}},
+       [](const Terminal& t) {
          PackOptions o;
          o.plan = clean;
          return run_pack(o, t);
        }},
-      {"11. What would make it fit better", fmt::format("tune {}", clean),
-       [clean](const Terminal& t) {
+      {"What would make it fit better",
+       fmt::format("tune {}", clean),
+       {{"Everything fits"}},
+       [](const Terminal& t) {
          TuneOptions o;
          o.plan = clean;
          return run_tune(o, t);
        }},
-      {"12. The whole exchange rehearsed, before any hardware exists",
+      {"The whole exchange tried before any hardware exists",
        fmt::format("rehearse {} --fast -o {}", clean, results),
-       [clean, results, force](const Terminal& t) {
-         RehearseOptions o;
-         o.plan = clean;
+       {{"requests in "}, {"rehearsal passed"}},
+       [force](const Terminal& t) {
+         auto o = with_results<RehearseOptions>(force);
          o.fast = true;
-         o.output.out = results;
-         o.output.force = force;
          return run_rehearse(o, t);
        }},
-      {"13. The exchange for download, in every format",
-       fmt::format("export {} -o {}", clean, results),
-       [clean, results, force](const Terminal& t) {
+      {"For the controllers: programs, tables, a workbook",
+       "export" + with_folder,
+       {{"exchange.xlsx"}, {"kiln.st"}, {"kiln.plcopen.xml"}},
+       [force](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;
          o.out = results;
          o.force = force;
          return run_export(o, t);
        }},
-      {"14. Is what stands there still what the plan gives?",
+      {"Is what stands there still what the plan gives?",
        fmt::format("export {} --compare {}", clean, results),
-       [clean, results](const Terminal& t) {
+       {{"files are what"}},
+       [](const Terminal& t) {
          ExportOptions o;
          o.plan = clean;
          o.compare = results;
          return run_export(o, t);
        }},
-      {"15. The pages for handover, with what the rehearsal measured",
-       fmt::format("report {} -o {} --measured {}", clean, results, results),
-       [clean, results, force](const Terminal& t) {
+      {"The pages for handover, and the sheet for the site",
+       fmt::format("report {0} -o {1} --measured {1}", clean, results),
+       {{"report.html", 2}},
+       [force](const Terminal& t) {
          ReportOptions o;
          o.plan = clean;
          o.out = o.measured = results;
          o.force = force;
          return run_report(o, t);
        }},
-      {"16. What it would do to set the burner twice as often",
+      {"What it would do to set the burner twice as often",
        fmt::format("diff {} {}", clean, faster),
-       [clean, faster](const Terminal& t) {
+       {{"burner-set: period", 3}},
+       [](const Terminal& t) {
          DiffOptions o;
          o.old_plan = clean;
          o.new_plan = faster;
          return run_diff(o, t);
        },
        exit_findings},
-      {"17. A plan of your own, from a page of a manual",
-       fmt::format("new {} --line north=rtu,19200,8E1 --slave meter=north,12,{}", own, table),
-       [own, table, force](const Terminal& t) {
+      {"A plan of your own, from a page of a manual",
+       fmt::format("new {} --line north=rtu,19200,8E1 --slave meter=north,12,{}", own_plan,
+                   manual_page),
+       {{"read as hexadecimal"}, {"wrote ", 2}},
+       [force](const Terminal& t) {
          NewOptions o;
-         o.folder = own;
+         o.folder = own_plan;
          o.lines = {"north=rtu,19200,8E1"};
-         o.slaves = {"meter=north,12," + table};
+         o.slaves = {fmt::format("meter=north,12,{}", manual_page)};
          o.force = force;
          return run_new(o, t);
        }},
   };
+}
+
+// No wider than the demo, and without what is empty.
+std::vector<std::string> lines_of(const std::string& text) {
+  std::vector<std::string> lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) {
+    std::istringstream parts(folded_line(line, width_of_demo));
+    for (std::string part; std::getline(parts, part);) {
+      if (!part.empty()) lines.push_back(part);
+    }
+  }
+  return lines;
+}
+
+// The lines that a step shows of all it says; nothing where they are not in it.
+std::optional<std::string> excerpt(const std::vector<Shown>& shows,
+                                   const std::vector<std::string>& lines) {
+  std::string text;
+  for (const Shown& each : shows) {
+    const auto at = std::find_if(lines.begin(), lines.end(), [&](const std::string& line) {
+      return line.find(each.words) != std::string::npos;
+    });
+    if (at == lines.end()) return std::nullopt;
+    const auto left = static_cast<std::size_t>(lines.end() - at);
+    for (std::size_t i = 0; i < std::min(each.lines, left); ++i) {
+      text += "  " + *(at + static_cast<std::ptrdiff_t>(i)) + "\n";
+    }
+  }
+  return text;
+}
+
+// Works in a folder, and comes back.
+class InFolder {
+ public:
+  explicit InFolder(const std::string& folder) : before_(std::filesystem::current_path()) {
+    std::filesystem::current_path(folder);
+  }
+  InFolder(const InFolder&) = delete;
+  InFolder& operator=(const InFolder&) = delete;
+  ~InFolder() {
+    std::error_code ignored;
+    std::filesystem::current_path(before_, ignored);
+  }
+
+ private:
+  std::filesystem::path before_;
+};
+
+// All that the step says goes into a file; some lines of it, or all, onto the screen. False where
+// it does not end, or say, what it should: the demo would not show what it promises.
+bool show_step(const Step& step, std::size_t number, const DemoOptions& options,
+               const Terminal& terminal) {
+  std::ostringstream said;
+  Terminal as_wide = plain_terminal(said, said, width_of_demo);
+  as_wide.folds = true;
+  const int status = step.run(as_wide);
+  const auto lines = lines_of(said.str());
+  const std::string file =
+      fmt::format("{:02}-{}.txt", number, step.command.substr(0, step.command.find(' ')));
+  auto folder = files::OutputFolder::open(results, options.force);
+  const bool kept = folder && folder->write(file, said.str());
+  terminal.out << fmt::format(
+      "\n{}\n", tinted(terminal, Tint::bold, fmt::format("{}. {}", number, step.title)));
+  terminal.out << tinted(terminal, Tint::blue,
+                         folded_line(fmt::format("  $ greymet {}", step.command), width_of_demo))
+               << "\n";
+  const auto some = excerpt(step.shows, lines);
+  if (options.all) {
+    terminal.out << "\n" << said.str();
+  } else {
+    terminal.out << some.value_or(std::string());
+  }
+  return status == step.expected && kept && some.has_value();
 }
 
 // The clean plan with one row changed.
@@ -219,32 +314,35 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
       return exit_unreachable;
     }
   }
-  const std::string& dir = options.folder;
-  const DemoPaths paths{dir + "/maltings.toml", dir + "/draft.toml", dir + "/faster.toml",
-                        dir + "/results",       dir + "/yours",      dir + "/maps/em3-manual.txt"};
   if (!write_faster(*folder, terminal)) return exit_unreachable;
-  terminal.out << fmt::format("A maltings in {}: {} files, the plan is maltings.toml.\n", dir,
-                              embedded_examples().size());
-
+  terminal.out << fmt::format(
+      "A maltings, invented, in {0}: {1} files. The commands below were run there;\n"
+      "all that each says is in {0}/{2}/NN-COMMAND.txt{3}.\n",
+      shown(options.folder), embedded_examples().size(), results,
+      options.all ? "" : " (--all shows it)");
   int worst = exit_fine;
-  for (const Step& step : steps_of(paths, options.force)) {
-    announce(terminal, step.title, step.command);
-    const int status = step.run(terminal);
-    // a step that does not end as it should means that the demo does not show what it says
-    if (status != step.expected) worst = std::max({worst, status, int{exit_findings}});
+  {
+    const InFolder there(options.folder);
+    std::size_t number = 0;
+    for (const Step& step : steps_of(options.force)) {
+      if (!show_step(step, ++number, options, terminal)) worst = exit_findings;
+    }
   }
   terminal.out << fmt::format(
-      "\nResults, figures and pages are in {0}; open {0}/report.html. What to try next:\n"
-      "  edit {1} and check it again: it is yours to begin with\n"
-      "  greymet serve {2}   answers your own master with the demo's slaves\n"
-      "  greymet check {3} --fix=offers   corrects the bad day\n",
-      paths.results, paths.own + "/plan.toml", paths.clean, paths.draft);
+      "\nOpen {0}/{1}/report.html. To go on:\n"
+      "  {0}/{2}/plan.toml is yours to edit and check\n"
+      "  greymet serve {0}/{3}   answers your own master\n"
+      "  greymet check {0}/{4} --fix=offers   corrects the bad day\n"
+      "Start your own:\n"
+      "  greymet new plant --line bus=rtu,19200,8E1 --slave meter=bus,5,meter.csv\n",
+      shown(options.folder), results, own_plan, clean, draft);
   return worst;
 }
 
 Action declare_demo(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<DemoOptions>();
   command.add_option("DIR", options->folder, "folder for the demo")->capture_default_str();
+  command.add_flag("--all", options->all, "show all that every command says");
   command.add_flag("--force", options->force, "overwrite files that greymet did not write");
   return [options, &terminal] { return run_demo(*options, terminal); };
 }

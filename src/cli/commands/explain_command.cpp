@@ -6,9 +6,11 @@
 #include "checks/catalogue.h"
 #include "checks/symptoms.h"
 #include "cli/print.h"
+#include "cli/word_book.h"
 #include "files/answers_json.h"
 #include "files/table_csv.h"
 #include "line/command_line.h"
+#include "model/nearest_name.h"
 #include "tables/plan_tables.h"
 
 namespace greymet::cli {
@@ -85,10 +87,40 @@ std::string symptoms_text() {
          "greymet explain NAME says what it mostly means, and what to look at in which order\n";
 }
 
+std::string meanings_text(const std::vector<WordMeaning>& meanings, const Terminal& terminal) {
+  std::string text;
+  for (const WordMeaning& each : meanings) {
+    text += fmt::format("{}{}\n  {}\n", text.empty() ? "" : "\n",
+                        tinted(terminal, Tint::bold, each.title),
+                        folded(each.text, 2, 2, terminal.width));
+    if (!each.usual.empty()) {
+      text += fmt::format("  if it is left out: {}\n", folded(each.usual, 21, 2, terminal.width));
+    }
+  }
+  return text;
+}
+
+std::string words_text(const Terminal& terminal) {
+  std::string text;
+  for (const std::string& word : word_book().glossary_words()) {
+    text += (text.empty() ? "" : ", ") + word;
+  }
+  return "words: " + folded(text, 7, 2, terminal.width) +
+         "\ngreymet explain WORD says what it means here, and of a key of the plan what it does\n";
+}
+
 }  // namespace
 
 int run_explain(const ExplainOptions& options, const Terminal& terminal) {
+  if (options.code == "symptoms" && options.format == "markdown") {
+    terminal.out << checks::symptoms_document();
+    return exit_fine;
+  }
   if (options.format == "text") {
+    if (options.code == "words") {
+      terminal.out << words_text(terminal);
+      return exit_fine;
+    }
     if (options.code == "symptoms") {
       terminal.out << symptoms_text();
       return exit_fine;
@@ -105,10 +137,18 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
     if (wanted.empty() || wanted == code || wanted == code.substr(0, 1)) entries.push_back(&e);
   }
   if (entries.empty()) {
+    const auto meanings = word_book().meanings_of(options.code);
+    if (!meanings.empty() && options.format == "text") {
+      terminal.out << meanings_text(meanings, terminal);
+      return exit_fine;
+    }
+    const std::vector<std::string> words = word_book().words();
+    const std::vector<std::string_view> known(words.begin(), words.end());
     terminal.err << fmt::format(
-        "greymet: there is no rule '{}'; write e.g. greymet explain F09, a family such as F, or "
-        "what is seen: 02, silence, zeros (greymet explain symptoms)\n",
-        shown(options.code.substr(0, 40)));
+        "greymet: there is no rule, word or key '{}'{}; write e.g. greymet explain F09, a family "
+        "such as F, what is seen: 02, silence, zeros (greymet explain symptoms), a word such as "
+        "release (greymet explain words), or a key of the plan such as park\n",
+        shown(options.code.substr(0, 40)), shown(model::did_you_mean(options.code, known)));
     return exit_usage;
   }
   if (options.format == "markdown") {
@@ -130,7 +170,8 @@ Action declare_explain(CLI::App& command, const Terminal& terminal) {
   command.add_option(
       "CODE", options->code,
       "a rule such as F09, a family such as F; an exception such as 02, or what is seen, "
-      "such as silence or zeros (symptoms lists them); all rules if left out");
+      "such as silence or zeros (symptoms lists them); a word such as release (words lists them), "
+      "or a key of the plan such as park; all rules if left out");
   add_format(command, options->format,
              {{"csv", "one line a rule"}, {"markdown", "docs/rules.md, all rules"}});
   return [options, &terminal] { return run_explain(*options, terminal); };

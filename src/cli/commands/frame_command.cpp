@@ -98,7 +98,12 @@ void add_points(const model::ResolvedPlan& plan, const model::ExchangeTransactio
   const bool bits = is_bit_area(block->area);
   for (const model::Point* p : map->points_touching(block->area, block->extent())) {
     const model::Extent value = extent_of(*p);
-    files::FramePoint point{range_text(block->area, value), p->name, to_text(p->type), p->unit, {}};
+    files::FramePoint point{range_text(block->area, value),
+                            plan.manual_address(t.target.index, p->address),
+                            p->name,
+                            to_text(p->type),
+                            p->unit,
+                            {}};
     const bool whole = value.first >= block->offset && value.end <= block->extent().end;
     const bool words = memory && plan.plan.controllers[t.controller].memory[memory->area].kind ==
                                      model::MemoryKind::word;
@@ -123,8 +128,8 @@ std::string points_text(const std::vector<files::FramePoint>& points, const Term
   std::string text = tinted(terminal, Tint::bold, "points") + "\n";
   for (const files::FramePoint& p : points) {
     const std::string memory = p.tag.empty() ? p.memory : fmt::format("{}  {}", p.memory, p.tag);
-    text += fmt::format("  {:<17} {:<24} {:<8} {:<8} {}\n", p.registers, shown(p.name), p.type,
-                        shown(p.unit), shown(memory));
+    text += fmt::format("  {:<17} {:<8} {:<24} {:<8} {:<8} {}\n", p.registers, p.manual,
+                        shown(p.name), p.type, shown(p.unit), shown(memory));
   }
   return text + "\n";
 }

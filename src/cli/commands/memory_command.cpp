@@ -8,6 +8,7 @@
 #include "figures/memory_map.h"
 #include "files/memory_json.h"
 #include "line/command_line.h"
+#include "model/manual_beside.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "tables/plan_tables.h"
@@ -66,11 +67,15 @@ std::string store_text(const model::ResolvedPlan& plan, std::size_t controller,
   return text;
 }
 
-std::string area_text(const model::DeviceAreaReport& area, const Terminal& terminal) {
+std::string area_text(const model::ResolvedPlan& plan, std::size_t slave,
+                      const model::DeviceAreaReport& area, const Terminal& terminal) {
   std::string text = fmt::format("  {}s\n", long_name(area.area));
   for (const model::DeviceRow& row : area.rows) {
+    const std::string manual = manual_beside(
+        plan, {false, slave, 0}, {area.area, {static_cast<std::uint16_t>(row.extent.first)}});
     const std::string line = fmt::format(
-        "    {:<20} {:>5}  {:<17}  {}", model::range_text(area.area, row.extent),
+        "    {:<26} {:>5}  {:<8}  {}",
+        model::range_text(area.area, row.extent) + (manual.empty() ? "" : " (" + manual + ")"),
         row.extent.end - row.extent.first, row.is_read ? "read" : "write", shown(row.by));
     text += row.clash ? tinted(terminal, Tint::red, line + "  <- written twice") : line;
     text += "\n";
@@ -99,7 +104,9 @@ std::string slave_text(const model::ResolvedPlan& plan, const model::SlaveMemory
   std::string text = tinted(terminal, Tint::bold,
                             fmt::format("slave {}", shown(plan.plan.slaves[memory.slave].name))) +
                      "\n";
-  for (const model::DeviceAreaReport& area : memory.areas) text += area_text(area, terminal);
+  for (const model::DeviceAreaReport& area : memory.areas) {
+    text += area_text(plan, memory.slave, area, terminal);
+  }
   return text;
 }
 

@@ -55,9 +55,10 @@ void list_points(const std::string& csv, NewSlave& slave) {
 }
 
 // What nothing tells goes into the plan as assumed.
-void assume(const files::ImportedMap& map, const NewOptions& options, NewSlave& slave) {
+// `counts`: somebody has said how its manual counts.
+void assume(const files::ImportedMap& map, bool counts, NewSlave& slave) {
   for (const files::ImportAssumption& each : map.assumed) {
-    if (!each.key.empty() && (each.key != "numbering" || options.numbering.empty())) {
+    if (!each.key.empty() && (each.key != "numbering" || !counts)) {
       slave.assumed.push_back(each.key);
     }
   }
@@ -79,9 +80,15 @@ int usage(const Terminal& terminal, const std::string& what) {
 
 // ---------------------------------------------------------------- a new plan
 
-Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOptions& options) {
+// A plan of what the command line says, and its words for each slave.
+struct PlanAsked {
   files::NewPlan plan;
-  std::vector<std::string> maps;  // parallel to the slaves
+  std::vector<SlaveOption> slaves;  // parallel to those of the plan
+};
+
+Read<PlanAsked> plan_from(const NewOptions& options) {
+  PlanAsked out;
+  files::NewPlan& plan = out.plan;
   plan.title = options.title;
   plan.controller = options.controller;
   plan.period = options.period;
@@ -123,10 +130,10 @@ Read<std::pair<files::NewPlan, std::vector<std::string>>> plan_from(const NewOpt
     if (!slave) return tl::unexpected(slave.error());
     if (auto wrong = wrong_name(slave->slave.name); !wrong.empty()) return tl::unexpected(wrong);
     if (!names.insert(slave->slave.name).second) return tl::unexpected(twice(slave->slave.name));
-    plan.slaves.push_back(std::move(slave->slave));
-    maps.push_back(std::move(slave->map_file));
+    plan.slaves.push_back(slave->slave);
+    out.slaves.push_back(std::move(*slave));
   }
-  return std::pair(std::move(plan), std::move(maps));
+  return out;
 }
 
 // The plan with requests in place of its wants.
@@ -159,7 +166,7 @@ std::string drafted_tags(const std::string& path, const std::string& text,
 int new_plan(const NewOptions& options, const Terminal& terminal) {
   auto made = plan_from(options);
   if (!made) return usage(terminal, made.error());
-  auto& [plan, maps] = *made;
+  auto& [plan, asked] = *made;
   std::map<std::string, std::string> written;                // maps by name of file
   std::vector<std::pair<std::string, std::string>> assumed;  // of which slave, and what
   const std::vector<std::string> file_names = model::file_names_of(model::names_of(plan.slaves));
@@ -167,19 +174,23 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
     NewSlave& slave = plan.slaves[s];
     slave.map = map_folder + file_names[s] + ".csv";
     std::string csv = options.example ? files::example_map() : files::empty_map();
-    if (!maps[s].empty()) {
-      auto map = imported(maps[s], slave.name, options, terminal);
+    if (!asked[s].map_file.empty()) {
+      auto map = imported(asked[s].map_file, slave.name, options, terminal);
       if (!map) {
         terminal.err << fmt::format("greymet: {}\n", shown(map.error()));
         return exit_usage;
       }
       csv = map->csv;
-      slave.map_from = std::filesystem::path(maps[s]).filename().string();
+      slave.map_from = std::filesystem::path(asked[s].map_file).filename().string();
       slave.numbering = map->numbering;
-      assume(*map, options, slave);
-      for (const auto& each : map->assumed) assumed.emplace_back(slave.name, each.text);
+      const bool counts = !options.numbering.empty() || !asked[s].numbering.empty();
+      assume(*map, counts, slave);
+      for (const auto& each : map->assumed) {
+        if (each.key != "numbering" || !counts) assumed.emplace_back(slave.name, each.text);
+      }
     }
     if (!options.numbering.empty()) slave.numbering = options.numbering;
+    if (!asked[s].numbering.empty()) slave.numbering = asked[s].numbering;
     list_points(csv, slave);
     if (slave.has_long_values) {
       slave.assumed.emplace_back("word_order");
@@ -217,13 +228,17 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
   }
   if (const auto done = folder->stage(name, *text); !done) return unreachable_file(done.error());
   if (const auto done = folder->commit(); !done) return unreachable_file(done.error());
-  terminal.out << fmt::format("wrote {} and {} map{}{}\n", shown(path), maps.size(),
-                              maps.size() == 1 ? "" : "s",
+  terminal.out << fmt::format("wrote {} and {} map{}{}\n", shown(path), asked.size(),
+                              asked.size() == 1 ? "" : "s",
                               plan.tags.empty() ? "" : ", and " + shown(plan.tags));
   const bool good = say_check(path, terminal);
+  if (!plan.slaves.empty()) {
+    assumed.emplace_back("every slave", "it answers after 10 ms, 50 ms at most (`reply`)");
+  }
   print_assumed(assumed, terminal);
-  const bool all_there = !maps.empty() && std::none_of(maps.begin(), maps.end(),
-                                                       [](const auto& m) { return m.empty(); });
+  const bool all_there =
+      !asked.empty() &&
+      std::none_of(asked.begin(), asked.end(), [](const auto& a) { return a.map_file.empty(); });
   if (plan.slaves.empty()) {
     terminal.out << fmt::format(
         "Next: add a slave: greymet new --from TABLE --slave NAME=LINE,UNIT --plan {}\n",
@@ -258,6 +273,7 @@ Read<NewSlave> joining_slave(const NewOptions& options, const files::ImportedMap
           fmt::format("--slave {}: the map is the file of --from", shown(read->slave.name)));
     }
     slave = read->slave;
+    if (!read->numbering.empty()) slave.numbering = read->numbering;
   } else if (map.endpoint) {
     slave.host = map.endpoint->host;
     slave.port = map.endpoint->port;
@@ -325,8 +341,13 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
   if (!slave) return usage(terminal, slave.error());
   slave->map = map_folder + free_map_name(*slave, map->csv, usable.loaded) + ".csv";
   slave->map_from = std::filesystem::path(options.from).filename().string();
-  slave->numbering = options.numbering.empty() ? map->numbering : std::optional(options.numbering);
-  assume(*map, options, *slave);
+  const bool counts = slave->numbering.has_value() || !options.numbering.empty();
+  if (!counts) {
+    slave->numbering = map->numbering;
+  } else if (!options.numbering.empty()) {
+    slave->numbering = options.numbering;
+  }
+  assume(*map, counts, *slave);
   list_points(map->csv, *slave);
   if (slave->has_long_values) slave->assumed.emplace_back("word_order");
   const std::string& before = usable.loaded.sources.front().text;
@@ -355,7 +376,9 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
                               shown(options.plan));
   const bool good = say_check(options.plan, terminal);
   std::vector<std::pair<std::string, std::string>> assumed;
-  for (const auto& each : map->assumed) assumed.emplace_back(slave->name, each.text);
+  for (const auto& each : map->assumed) {
+    if (each.key != "numbering" || !counts) assumed.emplace_back(slave->name, each.text);
+  }
   if (slave->has_long_values)
     assumed.emplace_back(slave->name, "long values lie in the order ABCD");
   print_assumed(assumed, terminal);
@@ -369,9 +392,7 @@ int join_plan(const NewOptions& options, const Terminal& terminal) {
 }  // namespace
 
 int run_new(const NewOptions& options, const Terminal& terminal) {
-  const std::vector<std::string_view> ways{"from-0", "from-1", "reference"};
-  if (!options.numbering.empty() &&
-      std::find(ways.begin(), ways.end(), options.numbering) == ways.end()) {
+  if (!options.numbering.empty() && !is_numbering(options.numbering)) {
     return usage(terminal, fmt::format("--numbering is from-0, from-1 or reference; found '{}'",
                                        shown(options.numbering.substr(0, 40))));
   }
@@ -416,8 +437,8 @@ Action declare_new(CLI::App& command, const Terminal& terminal) {
   command
       .add_option(
           "--slave", options->slaves,
-          "a slave: NAME=LINE,UNIT or NAME=HOST[:PORT][,UNIT], and behind another comma its "
-          "map; again for each")
+          "a slave: NAME=LINE,UNIT or NAME=HOST[:PORT][,UNIT], and behind more commas its map, and "
+          "how its manual counts (from-0, from-1, reference); again for each")
       ->expected(1)
       ->take_all()
       ->type_name("SLAVE");

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "cli/terminal.h"
+#include "model/ascii_text.h"
 #include "model/nearest_name.h"
 #include "model/serial_settings.h"
 
@@ -30,7 +31,28 @@ std::optional<std::int64_t> number(std::string_view text, std::int64_t least, st
   return good && value >= least && value <= most ? std::optional(value) : std::nullopt;
 }
 
+std::string without_blanks(std::string_view text) {
+  while (text.starts_with(' ')) text.remove_prefix(1);
+  while (text.ends_with(' ')) text.remove_suffix(1);
+  return std::string(text);
+}
+
+// What somebody may mean who names a mode where the map stands.
+std::string mode_of_slave(const SlaveOption& slave, const std::string& mode) {
+  return fmt::format(
+      "--slave {}: behind the unit stands its register map, and '{}' is none; the mode is the "
+      "line's: a device in {} has a line of its own, --line NAME={},9600,{}",
+      shown(slave.slave.name.substr(0, 60)), shown(mode.substr(0, 20)),
+      model::equal_in_any_case(mode, "ascii") ? "ASCII" : "RTU",
+      model::equal_in_any_case(mode, "ascii") ? "ascii" : "rtu",
+      model::equal_in_any_case(mode, "ascii") ? "7E1" : "8E1");
+}
+
 }  // namespace
+
+bool is_numbering(std::string_view text) {
+  return text == "from-0" || text == "from-1" || text == "reference";
+}
 
 Read<std::pair<std::string, std::string>> named(const std::string& option, const std::string& text,
                                                 std::string_view example) {
@@ -55,17 +77,36 @@ Read<files::NewLine> line_from(const std::string& text) {
   if (!parts) return tl::unexpected(parts.error());
   files::NewLine line;
   line.name = parts->first;
-  const auto words = split(parts->second, ',');
-  const auto baud = words.size() == 3 ? number(words[1], 50, 10'000'000) : std::nullopt;
-  const bool mode = words[0] == "rtu" || words[0] == "ascii";
-  if (!mode || !baud || !model::character_format_from(words[2])) {
-    return tl::unexpected(
-        fmt::format("--line takes NAME=rtu|ascii,BAUD,FORMAT, e.g. {}; found '{}'", example,
-                    shown(text.substr(0, 60))));
+  auto words = split(parts->second, ',');
+  for (std::string& word : words) word = without_blanks(word);
+  const bool rtu = model::equal_in_any_case(words[0], "rtu");
+  const bool ascii = model::equal_in_any_case(words[0], "ascii");
+  line.mode = ascii ? "ascii" : "rtu";
+  const auto say = [&](std::string_view what) {
+    return tl::unexpected(fmt::format("--line {}: {}; it takes NAME=rtu|ascii,BAUD,FORMAT, e.g. {}",
+                                      shown(line.name.substr(0, 60)), what, example));
+  };
+  if (!rtu && !ascii) {
+    return say(fmt::format("the mode is '{}', and is rtu or ascii", shown(words[0].substr(0, 20))));
   }
-  line.mode = words[0];
+  if (words.size() < 2) return say("the baud rate and the format are missing");
+  const auto baud = number(words[1], 50, 10'000'000);
+  if (!baud) return say(fmt::format("'{}' is no baud rate", shown(words[1].substr(0, 20))));
   line.baud = *baud;
+  if (words.size() < 3) {
+    return say(fmt::format("the format is missing: {}={},{},{}", shown(line.name.substr(0, 60)),
+                           line.mode, line.baud, ascii ? "7E1" : "8E1"));
+  }
   line.format = words[2];
+  std::transform(line.format.begin(), line.format.end(), line.format.begin(),
+                 [](char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 32) : c; });
+  if (!model::character_format_from(line.format)) {
+    return say(fmt::format("'{}' is no format: data bits, parity N, E or O, stop bits, together",
+                           shown(words[2].substr(0, 20))));
+  }
+  if (words.size() > 3) {
+    return say(fmt::format("'{}' is too much", shown(words[3].substr(0, 20))));
+  }
   return line;
 }
 
@@ -113,10 +154,16 @@ Read<SlaveOption> slave_from(const std::string& text, const std::vector<files::N
                                       shown(out.slave.name), shown(out.slave.name),
                                       shown(out.slave.line)));
   }
-  if (next < words.size()) out.map_file = words[next++];
+  if (next < words.size() && !is_numbering(words[next])) out.map_file = words[next++];
+  if (model::equal_in_any_case(out.map_file, "ascii") ||
+      model::equal_in_any_case(out.map_file, "rtu")) {
+    return tl::unexpected(mode_of_slave(out, out.map_file));
+  }
+  if (next < words.size() && is_numbering(words[next])) out.numbering = words[next++];
   if (next < words.size()) {
     return tl::unexpected(
-        fmt::format("--slave {}: '{}' is too much; it takes a line or host, a unit and a map",
+        fmt::format("--slave {}: '{}' is too much; it takes a line or host, a unit, a map and how "
+                    "its manual counts: from-0, from-1 or reference",
                     shown(out.slave.name), shown(words[next].substr(0, 40))));
   }
   return out;

@@ -26,10 +26,15 @@ using Read = tl::expected<T, std::string>;
 // "north=rtu,19200,8E1"
 [[nodiscard]] Read<files::NewLine> line_from(const std::string& text);
 
-// "burner=north,3[,MAP]" or "air=10.0.0.7[:502][,UNIT][,MAP]"; the map file comes back beside it.
+// "from-0", "from-1", "reference"
+[[nodiscard]] bool is_numbering(std::string_view text);
+
+// "burner=north,3[,MAP][,NUMBERING]" or "air=10.0.0.7[:502][,UNIT][,MAP][,NUMBERING]"; what is of
+// the map comes back beside it.
 struct SlaveOption {
   files::NewSlave slave;
-  std::string map_file;  // empty where none is named
+  std::string map_file;   // empty where none is named
+  std::string numbering;  // how its manual counts; empty where it is not said
 };
 // `lines`: those there are; what is none of them has to be a host.
 [[nodiscard]] Read<SlaveOption> slave_from(const std::string& text,

@@ -11,6 +11,7 @@
 #include "files/table_json.h"
 #include "line/command_line.h"
 #include "model/duration_text.h"
+#include "model/manual_beside.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "tables/plan_tables.h"
@@ -26,14 +27,21 @@ std::string type_text(const std::string& type, const std::optional<model::WordOr
   return order && long_value ? fmt::format("{} {}", type, to_string(*order)) : type;
 }
 
-std::string register_text(const PointRow& row) {
+// "hr:72 (0x0048)": on the wire, and in the manual where that prints it otherwise.
+std::string register_text(const model::ResolvedPlan& plan, const PointRow& row) {
   if (!row.area) return "-";
-  return fmt::format("{}:{}", short_name(*row.area), *row.offset);
+  const std::string manual =
+      row.end.at_controller ? std::string()
+                            : manual_beside(plan, {false, row.end.owner, 0},
+                                            {*row.area, {static_cast<std::uint16_t>(*row.offset)}});
+  return fmt::format("{}:{}{}", short_name(*row.area), *row.offset,
+                     manual.empty() ? manual : fmt::format(" ({})", manual));
 }
 
 struct Widths {
   std::size_t memory = 0;
   std::size_t where = 0;
+  std::size_t place = 0;  // the register
 };
 
 std::string memory_of(const model::ResolvedPlan& plan, const PointRow& row) {
@@ -44,20 +52,24 @@ Widths widths_of(const model::ResolvedPlan& plan, const std::vector<PointRow>& r
   constexpr std::size_t least = 9;
   constexpr std::size_t most_memory = 20;
   constexpr std::size_t most_where = 32;
-  Widths widths{least, least};
+  constexpr std::size_t least_place = 8;
+  constexpr std::size_t most_place = 18;
+  Widths widths{least, least, least_place};
   const auto widen = [](std::size_t& width, const std::string& text, std::size_t most) {
     width = std::max(width, std::min(most, model::code_points(shown(text))));
   };
   for (const PointRow& row : rows) {
     widen(widths.memory, memory_of(plan, row), most_memory);
     widen(widths.where, row.where, most_where);
+    widen(widths.place, register_text(plan, row), most_place);
   }
   return widths;
 }
 
 // One line a value; what other end, where here, and how old.
 std::string row_text(const model::ResolvedPlan& plan, const PointRow& row,
-                     const std::optional<model::Duration>& age, const Widths& widths) {
+                     const std::optional<model::Duration>& age, const Widths& widths,
+                     const Terminal& terminal) {
   const bool long_value = is_multi_register(row.type.type);
   const std::string type =
       type_text(row.area ? to_text(row.type.type) : to_text(row.type), row.order, long_value);
@@ -70,14 +82,14 @@ std::string row_text(const model::ResolvedPlan& plan, const PointRow& row,
                                 is_multi_register(declared.type.type)));
   }
   std::string text =
-      fmt::format("  {} {} {} {:<8} {:<10} {} {}", name_cell(memory_of(plan, row), widths.memory),
-                  row.is_read ? "<-" : "->", name_cell(row.where, widths.where), register_text(row),
-                  type, ms_cell(age, 9), shown(tag));
+      fmt::format("{} {} {} {:<{}} {:<10} {} {}", name_cell(memory_of(plan, row), widths.memory),
+                  row.is_read ? "<-" : "->", name_cell(row.where, widths.where),
+                  register_text(plan, row), widths.place, type, ms_cell(age, 9), shown(tag));
   if (row.swap && long_value) text += fmt::format(", swapped to {}", to_string(*row.swap));
   if (!row.used_by.empty()) {
     text += fmt::format("  (also {})", shown(fmt::format("{}", fmt::join(row.used_by, ", "))));
   }
-  return text + "\n";
+  return "  " + (terminal.folds ? folded(text, 2, 6, terminal.width) : text) + "\n";
 }
 
 std::string list_text(const model::ResolvedPlan& plan, const model::PointList& list,
@@ -93,10 +105,11 @@ std::string list_text(const model::ResolvedPlan& plan, const model::PointList& l
       if (controller) text += '\n';
       controller = row.controller;
       step.clear();
-      text += heading(
-          terminal, fmt::format("controller {}", shown(plan.plan.controllers[*controller].name)),
-          fmt::format("  {:<{}}    {:<{}} {:<8} {:<10} {:>9} {}", "memory", widths.memory,
-                      "other end", widths.where, "register", "type", "age <= ms", "tag"));
+      text += heading(terminal,
+                      fmt::format("controller {}", shown(plan.plan.controllers[*controller].name)),
+                      fmt::format("  {:<{}}    {:<{}} {:<{}} {:<10} {:>9} {}", "memory",
+                                  widths.memory, "other end", widths.where, "register",
+                                  widths.place, "type", "age, ms", "tag"));
     }
     const std::string by = moved_by(plan, row);
     if (by != step) {
@@ -111,7 +124,7 @@ std::string list_text(const model::ResolvedPlan& plan, const model::PointList& l
       }
       text += tinted(terminal, Tint::blue, fmt::format(" {}{}", shown(by), when)) + "\n";
     }
-    text += row_text(plan, row, ages[i], widths);
+    text += row_text(plan, row, ages[i], widths, terminal);
   }
   if (list.rows.empty()) text += "no transaction moves a point of any map\n";
   if (!list.spare.empty()) {

@@ -13,6 +13,7 @@
 #include "cli/wire_files.h"
 #include "files/table_json.h"
 #include "line/command_line.h"
+#include "loaded_program.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "probe_session.h"
@@ -93,7 +94,7 @@ std::string wrong_words(const ProbeOptions& options) {
   if (without_plan && options.write) return "--write puts lines into a plan; there is none";
   if (without_plan && !options.endpoints.empty())
     return "--endpoints are of a plan; --device says where the device is";
-  const bool of_one = value || options.settings || !options.units.empty();
+  const bool of_one = value || options.settings || options.at_once || !options.units.empty();
   if (!without_plan && options.words.size() < 2 && of_one) {
     return "this is asked of one slave; write PLAN SLAVE";
   }
@@ -135,6 +136,31 @@ ProbeWanted wanted_of(const ProbeOptions& options, const model::ResolvedPlan& pl
   return wanted;
 }
 
+// What can be asked of a slave alone; empty where nothing of it is.
+std::string asked_of_controller(const ProbeOptions& options) {
+  const bool value = !options.point.empty() || !options.at.empty();
+  const bool searches = options.settings || options.at_once || !options.units.empty();
+  if (!value && !searches && !names_parts(options)) return {};
+  return fmt::format(
+      "{} is a controller: it is asked which exchange is loaded in it, and nothing "
+      "else",
+      shown(options.words.back().substr(0, 60)));
+}
+
+// A controller that is named and cannot be asked.
+std::optional<std::string> controller_without_word(const ProbeOptions& options,
+                                                   const model::ResolvedPlan& plan) {
+  if (options.words.size() != 2) return std::nullopt;
+  for (const model::Controller& each : plan.plan.controllers) {
+    if (each.name != options.words[1]) continue;
+    return fmt::format(
+        "controller {} tells nobody which exchange is loaded in it; write fingerprint "
+        "= \"%MW...\" there, a word that it serves",
+        shown(each.name));
+  }
+  return std::nullopt;
+}
+
 std::string json_text(const ProbeFound& found, const std::vector<std::string>& slaves) {
   nlohmann::ordered_json out;
   out["slaves"] = slaves;
@@ -167,6 +193,7 @@ struct Probing {
   const model::ResolvedPlan& plan;
   live::HandOptions how;
   double share = 0.5;
+  std::vector<std::size_t> controllers;  // asked which exchange is loaded in them
 };
 
 tl::expected<void, live::LiveError> ask_all(const Probing& probing,
@@ -188,6 +215,15 @@ tl::expected<void, live::LiveError> ask_all(const Probing& probing,
         !done || !parts) {
       return done;
     }
+  }
+  if (options.at_once) {
+    if (auto done = internal::probe_at_once(probing.plan, slaves.front(), probing.how, found);
+        !done || !parts) {
+      return done;
+    }
+  }
+  for (const std::size_t controller : probing.controllers) {
+    internal::probe_loaded_program(probing.plan, controller, probing.how, found);
   }
   for (const std::size_t slave : slaves) {
     if (probing.how.stop.stop_requested()) break;
@@ -222,7 +258,19 @@ int run_probe(const ProbeOptions& options, const Terminal& terminal) {
     slaves.push_back(s);
     names.push_back(plan.plan.slaves[s].name);
   }
-  if (slaves.empty()) {
+  std::vector<std::size_t> controllers;
+  for (const std::size_t c : internal::telling_controllers(plan)) {
+    const std::string& name = plan.plan.controllers[c].name;
+    if (options.words.size() != 2 || options.words[1] == name) controllers.push_back(c);
+  }
+  if (slaves.empty() && !controllers.empty()) {
+    if (auto wrong = asked_of_controller(options); !wrong.empty()) {
+      return usage_error(terminal, wrong);
+    }
+    for (const std::size_t c : controllers) names.push_back(plan.plan.controllers[c].name);
+  } else if (const auto silent = controller_without_word(options, plan); slaves.empty() && silent) {
+    return usage_error(terminal, *silent);
+  } else if (slaves.empty()) {
     return usage_error(
         terminal,
         options.words.size() == 2
@@ -230,16 +278,21 @@ int run_probe(const ProbeOptions& options, const Terminal& terminal) {
                           shown(model::nearest_or_example(options.words[1], known)))
             : std::string("the plan has no slave"));
   }
-  const bool on_line = plan.slave_line[model::SlaveIndex(slaves.front())].has_value();
+  const bool on_line =
+      !slaves.empty() && plan.slave_line[model::SlaveIndex(slaves.front())].has_value();
   if (options.settings && !on_line) {
     return usage_error(terminal, "--settings are of a serial line; this slave is at a host");
+  }
+  if (options.at_once && on_line &&
+      !plan.line_gateway[*plan.slave_line[model::SlaveIndex(slaves.front())]]) {
+    return usage_error(terminal, "--at-once is of hosts: a line carries one request at a time");
   }
   if (!options.units.empty() && units_from(options.units, on_line).empty()) {
     return usage_error(
         terminal, fmt::format("--units is '{}'; write e.g. 1..20, within {}",
                               shown(options.units.substr(0, 20)), on_line ? "1..247" : "0..255"));
   }
-  Probing probing{options, plan, {}, *share};
+  Probing probing{options, plan, {}, *share, controllers};
   const bool searches = options.settings || !options.units.empty();
   const auto timeout = model::parse_duration(!options.timeout.empty() ? options.timeout
                                              : searches               ? "200ms"
@@ -298,7 +351,8 @@ int run_probe(const ProbeOptions& options, const Terminal& terminal) {
 Action declare_probe(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<ProbeOptions>();
   command.add_option("PLAN SLAVE", options->words,
-                     "the plan, and who is asked: all its slaves if it is left out");
+                     "the plan, and who is asked: a slave, or a controller that tells its "
+                     "fingerprint; all if left out");
   command
       .add_option("--endpoints", options->endpoints,
                   "where lines and hosts are, as serve writes it; else as the plan says")
@@ -324,6 +378,8 @@ Action declare_probe(CLI::App& command, const Terminal& terminal) {
       ->type_name("A..B");
   command.add_flag("--settings", options->settings,
                    "try the usual settings of serial lines until it answers");
+  command.add_flag("--at-once", options->at_once,
+                   "how many requests and connections a host bears at a time: up to 8");
   command.add_flag("--write", options->write, "put what is settled into the plan");
   command.add_option("--share", options->share, "of the line's time that its requests may take")
       ->capture_default_str()

@@ -6,10 +6,12 @@
 #include <fmt/format.h>
 
 #include "live/probe_hand.h"
+#include "loaded_program.h"
 #include "modbus/pdu.h"
 #include "modbus/value_readings.h"
 #include "model/duration_text.h"
 #include "model/usual_function.h"
+#include "probe_words.h"
 #include "timing/measured_facts.h"
 
 namespace greymet::cli::internal {
@@ -21,50 +23,6 @@ using tables::Mood;
 using tables::State;
 
 namespace {
-
-std::string block_text(const ProbeBlock& block) {
-  return block.count == 1 ? fmt::format("{}:{}", short_name(block.area), block.first)
-                          : fmt::format("{}:{}..{}", short_name(block.area), block.first,
-                                        block.first + block.count - 1);
-}
-
-std::string words_text(const std::vector<std::uint16_t>& words, bool bits) {
-  constexpr std::size_t most = 8;
-  std::string text;
-  for (std::size_t i = 0; i < std::min(most, words.size()); ++i) {
-    text += text.empty() ? "" : " ";
-    text += bits ? fmt::format("{}", words[i]) : fmt::format("{:04X}", words[i]);
-  }
-  return words.size() > most ? fmt::format("{} ... ({})", text, words.size()) : text;
-}
-
-std::string answer_text(const ProbeAnswer& answer, const ProbeBlock& block) {
-  if (answer.is_good()) return words_text(answer.words, is_bit_area(block.area));
-  if (answer.outcome == engine::Outcome::exception) {
-    return fmt::format("exception {:02X}, {}", answer.exception,
-                       modbus::exception_name(answer.exception));
-  }
-  if (answer.outcome == engine::Outcome::unfinished) return "not asked";
-  return std::string(to_string(answer.cause));
-}
-
-// The block that everything begins with: the value, or the first that can be read.
-ProbeBlock first_block(const model::ResolvedPlan& plan, std::size_t slave,
-                       const ProbeWanted& wanted) {
-  if (wanted.value) {
-    const live::HandBlock& block = wanted.value->block;
-    return {block.area, block.first, block.count};
-  }
-  const model::RegisterMap* map = plan.map_of({false, slave, 0});
-  if (map != nullptr) {
-    for (const model::Point& point : map->points()) {
-      if (point.access == model::Access::write) continue;
-      const model::Extent extent = extent_of(point);
-      return {point.address.area, extent.first, extent.end - extent.first};
-    }
-  }
-  return {model::Area::holding_register, 0, 1};
-}
 
 engine::ValueTarget target_of(const HandValue& value) {
   return {value.block.area,  value.block.first,
@@ -271,11 +229,6 @@ class SlaveProbe {
   engine::PlanLines lines_;
 };
 
-live::HandOptions once(live::HandOptions how) {
-  how.once = true;
-  return how;
-}
-
 }  // namespace
 
 tl::expected<void, live::LiveError> probe_slave(const model::ResolvedPlan& plan, std::size_t slave,
@@ -292,121 +245,19 @@ tl::expected<void, live::LiveError> probe_slave(const model::ResolvedPlan& plan,
   return {};
 }
 
-tl::expected<void, live::LiveError> probe_units(const model::ResolvedPlan& plan, std::size_t slave,
-                                                const std::vector<std::int64_t>& units,
-                                                const live::HandOptions& how, ProbeFound& found) {
-  model::Plan wider = plan.plan;
-  std::vector<live::HandBlock> blocks;
-  for (const std::int64_t unit : units) {
-    model::Slave other = plan.plan.slaves[slave];
-    other.name = fmt::format("unit {}", unit);
-    other.unit = model::Located<std::int64_t>{unit, {}};
-    other.settings = {};
-    blocks.push_back({wider.slaves.size(), model::Area::holding_register, 0, 1, false});
-    wider.slaves.push_back(std::move(other));
-  }
-  model::Findings ignored;
-  const model::ResolvedPlan resolved = model::resolve(std::move(wider), ignored);
-  auto hand = live::Hand::open(resolved, blocks, once(how));
-  if (!hand) return tl::unexpected(hand.error());
-  for (std::size_t i = 0; i < units.size(); ++i) {
-    const engine::RequestRecord record = (*hand)->read(i);
-    if (record.outcome == engine::Outcome::unfinished) break;
-    ++found.requests;
-    const ProbeAnswer answer{record.outcome, record.cause, record.exception, record.words, {}};
-    const bool there = answer.is_good() || answer.outcome == engine::Outcome::exception;
-    const bool something = there || record.cause == engine::Cause::broken_frame ||
-                           record.cause == engine::Cause::other_answer;
-    found.answered = found.answered || there;
-    std::string known;
-    for (const model::Slave& each : plan.plan.slaves) {
-      const bool same_wire = each.line && plan.plan.slaves[slave].line
-                                 ? each.line->value == plan.plan.slaves[slave].line->value
-                                 : each.host && plan.plan.slaves[slave].host &&
-                                       each.host->value == plan.plan.slaves[slave].host->value;
-      if (same_wire && each.unit && each.unit->value == units[i]) known = each.name;
-    }
-    found.answers.push_back({known.empty() ? "-" : known, "unit", fmt::format("{}", units[i]),
-                             answer_text(answer, {model::Area::holding_register, 0, 1}),
-                             there
-                                 ? (known.empty() ? State{"there, and not in the plan", Mood::warn}
-                                                  : State{"there", Mood::good})
-                             : something     ? State{"something answers", Mood::warn}
-                             : known.empty() ? State{"nobody", Mood::soft}
-                                             : State{"missing", Mood::bad}});
-    found.open = found.open || (there && known.empty()) || (!there && !known.empty());
-  }
-  return {};
-}
-
-namespace {
-
-struct UsualSettings {
-  std::int64_t baud;
-  std::string_view format;
-  model::SerialMode mode;
-};
-// As devices leave their makers, the most usual first.
-constexpr std::array<UsualSettings, 12> usual_settings{{
-    {19200, "8E1", model::SerialMode::rtu},
-    {9600, "8N1", model::SerialMode::rtu},
-    {9600, "8E1", model::SerialMode::rtu},
-    {19200, "8N1", model::SerialMode::rtu},
-    {38400, "8N1", model::SerialMode::rtu},
-    {38400, "8E1", model::SerialMode::rtu},
-    {115200, "8N1", model::SerialMode::rtu},
-    {57600, "8N1", model::SerialMode::rtu},
-    {115200, "8E1", model::SerialMode::rtu},
-    {4800, "8N1", model::SerialMode::rtu},
-    {9600, "7E1", model::SerialMode::ascii},
-    {19200, "7E1", model::SerialMode::ascii},
-}};
-
-}  // namespace
-
-tl::expected<void, live::LiveError> probe_settings(const model::ResolvedPlan& plan,
-                                                   std::size_t slave, const live::HandOptions& how,
-                                                   ProbeFound& found) {
-  const std::string& name = plan.plan.slaves[slave].name;
-  const auto line_index = plan.slave_line[model::SlaveIndex(slave)];
-  for (const UsualSettings& usual : usual_settings) {
-    if (how.stop.stop_requested()) break;
-    model::Plan other = plan.plan;
-    other.slaves[slave].settings = {};
-    model::SerialSettings& settings = other.lines[line_index->value].settings;
-    settings.baud = model::Located<std::int64_t>{usual.baud, {}};
-    settings.format =
-        model::Located<model::CharacterFormat>{*model::character_format_from(usual.format), {}};
-    settings.mode = model::Located<model::SerialMode>{usual.mode, {}};
-    model::Findings ignored;
-    const model::ResolvedPlan resolved = model::resolve(std::move(other), ignored);
-    const ProbeBlock block = first_block(plan, slave, {});
-    auto hand = live::Hand::open(resolved, {{slave, block.area, block.first, block.count, false}},
-                                 once(how));
-    if (!hand) return tl::unexpected(hand.error());
-    const engine::RequestRecord record = (*hand)->read();
-    if (record.outcome == engine::Outcome::unfinished) break;
-    ++found.requests;
-    const ProbeAnswer answer{record.outcome, record.cause, record.exception, record.words, {}};
-    const bool there = answer.is_good() || answer.outcome == engine::Outcome::exception;
-    found.answers.push_back(
-        {name, "settings", fmt::format("{} {} {}", usual.baud, usual.format, to_string(usual.mode)),
-         answer_text(answer, block),
-         there ? State{"it answers", Mood::good} : State{"no", Mood::soft}});
-    if (!there) continue;
-    found.answered = true;
-    const model::Line& stated = plan.plan.lines[line_index->value];
-    found.by_hand.push_back(fmt::format("line {}: mode = \"{}\", baud = {}, format = \"{}\"",
-                                        stated.name, to_string(usual.mode), usual.baud,
-                                        usual.format));
-    return {};
-  }
-  found.open = true;
-  found.remarks.push_back(
-      fmt::format("{} answers under none of the usual settings: look at its "
-                  "unit, its wiring and its termination",
-                  name));
-  return {};
+void probe_loaded_program(const model::ResolvedPlan& plan, std::size_t controller,
+                          const live::HandOptions& how, ProbeFound& found) {
+  const LoadedProgram loaded = ask_loaded_program(plan, controller, how);
+  const std::string& name = plan.plan.controllers[controller].name;
+  if (!loaded.asked.empty()) ++found.requests;
+  found.answered = found.answered || loaded.told.has_value();
+  found.open = found.open || !loaded.told || loaded.is_other();
+  found.answers.push_back({name, "loaded", loaded.asked.empty() ? "-" : loaded.asked,
+                           loaded.told ? fmt::format("{:04X}", *loaded.told) : loaded.why_not,
+                           !loaded.told        ? State{"unknown", Mood::warn}
+                           : loaded.is_other() ? State{"another exchange", Mood::bad}
+                                               : State{"this exchange", Mood::good}});
+  if (loaded.is_other()) found.remarks.push_back(fmt::format("{} {}", name, loaded.text()));
 }
 
 }  // namespace greymet::cli::internal

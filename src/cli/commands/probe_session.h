@@ -44,6 +44,16 @@ struct ProbeFound {
                                                               const live::HandOptions& how,
                                                               ProbeFound& found);
 
+// Which exchange the program of this controller was made of; it must have a word that tells it.
+void probe_loaded_program(const model::ResolvedPlan& plan, std::size_t controller,
+                          const live::HandOptions& how, ProbeFound& found);
+
+// How many requests and connections at once a slave at a host, or behind a gateway, bears.
+[[nodiscard]] tl::expected<void, live::LiveError> probe_at_once(const model::ResolvedPlan& plan,
+                                                                std::size_t slave,
+                                                                const live::HandOptions& how,
+                                                                ProbeFound& found);
+
 // Who answers of these units, on the wire of that slave: a read of register 0 each.
 [[nodiscard]] tl::expected<void, live::LiveError> probe_units(
     const model::ResolvedPlan& plan, std::size_t slave, const std::vector<std::int64_t>& units,

@@ -16,6 +16,7 @@
 #include "line/command_line.h"
 #include "live/hand.h"
 #include "live/runtime.h"
+#include "loaded_program.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
 #include "run_files.h"
@@ -79,6 +80,9 @@ std::string summary_text(const model::ResolvedPlan& plan, const timing::TimingRe
                        terminal) +
             "\n";
   }
+  for (const files::ToldProgram& each : summary.programs) {
+    text += fmt::format("{} {}\n", shown(each.controller), shown(each.text));
+  }
   text += odd_wires_text(summary.odd);
   text += fmt::format("{:.1f} s; every request accounted for: {}\n",
                       model::to_ms(summary.lasted) / 1000, summary.accounted ? "yes" : "NO");
@@ -114,6 +118,7 @@ struct JudgedBy {
   const engine::RunHeartbeats& heartbeats;
   double tolerated = 0;
   bool allow_writes = false;
+  const std::vector<files::ToldProgram>& programs;
 };
 
 files::RunSummary summary_of(const model::ResolvedPlan& plan, const timing::TimingReport& report,
@@ -135,6 +140,10 @@ files::RunSummary summary_of(const model::ResolvedPlan& plan, const timing::Timi
   out.heartbeats = by.heartbeats.states();
   engine::RunFacts facts{plan, report,        watch,        out.transactions, out.results,
                          {},   out.accounted, by.tolerated, out.heartbeats};
+  out.programs = by.programs;
+  for (const files::ToldProgram& each : by.programs) {
+    if (each.is_other()) facts.other_programs.push_back(each.controller + " " + each.text);
+  }
   if (by.allow_writes) {
     facts.never_sent = internal::never_sent_values(plan, by.values, out.transactions, lasted);
   }
@@ -168,6 +177,27 @@ std::set<model::Target> answering(const model::ResolvedPlan& plan,
     const bool is_run = controllers.empty() ||
                         std::find(controllers.begin(), controllers.end(), c) != controllers.end();
     if (is_run && !plan.exchange.controllers[c].answers.empty()) out.insert({true, c, 0});
+  }
+  return out;
+}
+
+// Controllers that this run asks, and is not itself: which exchange is loaded in them.
+std::vector<files::ToldProgram> told_programs(const model::ResolvedPlan& plan,
+                                              const std::vector<std::size_t>& run, bool answers,
+                                              const live::HandOptions& how) {
+  std::vector<files::ToldProgram> out;
+  const auto is_run = [&](std::size_t c) {
+    return run.empty() || std::find(run.begin(), run.end(), c) != run.end();
+  };
+  for (const std::size_t c : internal::telling_controllers(plan)) {
+    const auto& all = plan.exchange.transactions;
+    const bool asked = std::any_of(all.begin(), all.end(), [&](const auto& t) {
+      return t.target.is_peer && t.target.index == c && is_run(t.controller) && t.controller != c;
+    });
+    // where this run answers for it, no program does
+    if (!asked || (answers && is_run(c))) continue;
+    const internal::LoadedProgram loaded = internal::ask_loaded_program(plan, c, how);
+    out.push_back({plan.plan.controllers[c].name, loaded.told, loaded.wanted, loaded.text()});
   }
   return out;
 }
@@ -267,6 +297,11 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   how.masters.lines_take_time = !options.unpaced;
   how.stop = signals.token();
   const timing::TimingReport report = timing::analyse_longest(plan);
+  live::HandOptions by_hand;
+  by_hand.endpoints = how.endpoints;
+  by_hand.lines_take_time = how.masters.lines_take_time;
+  by_hand.stop = how.stop;
+  const auto programs = told_programs(plan, *controllers, options.answer, by_hand);
   auto opened = live::Runtime::open(plan, report.model, how);
   if (!opened) return unreachable(terminal, opened.error().message);
   live::Runtime& runtime = **opened;
@@ -284,16 +319,12 @@ int run_run(const RunOptions& options, const Terminal& terminal) {
   loop.run(*length, options.until_met, on_screen);
   if (!wanted.read_back.empty() && !runtime.stopped()) {
     runtime.hang_up();
-    live::HandOptions by_hand;
-    by_hand.endpoints = how.endpoints;
-    by_hand.lines_take_time = how.masters.lines_take_time;
-    by_hand.stop = how.stop;
     read_back(plan, wanted, by_hand, runtime.now(), watch, *log, terminal);
   }
 
   const files::RunSummary summary =
       summary_of(plan, report, runtime, watch, how.masters, loop.lasted(),
-                 {feed.rows(), heartbeats, *tolerated, options.allow_writes});
+                 {feed.rows(), heartbeats, *tolerated, options.allow_writes, programs});
   int status = summary.verdict.outcome == engine::RunOutcome::failed ? exit_findings : exit_fine;
   if (!summary.lost.empty()) {
     status = unreachable(terminal, summary.lost + "; what was measured so far is kept");

@@ -6,6 +6,7 @@
 
 #include "cli/print.h"
 #include "cli/results.h"
+#include "cli/wire_files.h"
 #include "figures/heartbeat_chart.h"
 #include "figures/path_histogram.h"
 #include "figures/response_chart.h"
@@ -22,16 +23,6 @@
 
 namespace greymet::cli {
 namespace {
-
-// "200ms..600ms"
-std::optional<figures::TimeWindow> window_from(const std::string& text) {
-  const std::size_t dots = text.find("..");
-  if (dots == std::string::npos) return std::nullopt;
-  const auto from = model::parse_duration(text.substr(0, dots));
-  const auto until = model::parse_duration(text.substr(dots + 2));
-  if (!from || !until || *from >= *until || *from < timing::Duration{}) return std::nullopt;
-  return figures::TimeWindow{*from, *until};
-}
 
 void draw(const model::ResolvedPlan& plan, const timing::TimingReport& report,
           const std::optional<figures::TimeWindow>& window, ResultWriter& writer) {
@@ -131,6 +122,15 @@ bool keep_line(const std::string& name, timing::TimingReport& report) {
   return !report.lines.empty();
 }
 
+// The line of a slave of that name.
+std::optional<std::string> line_of_slave(const model::ResolvedPlan& plan, const std::string& name) {
+  for (std::size_t s = 0; s < plan.plan.slaves.size(); ++s) {
+    const auto line = plan.slave_line[model::SlaveIndex(s)];
+    if (plan.plan.slaves[s].name == name && line) return plan.plan.lines[line->value].name;
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 int run_timing(const TimingOptions& options, const Terminal& terminal) {
@@ -167,6 +167,10 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
     std::vector<std::string> names;
     for (const auto& line : report.lines) names.push_back(line.name);
     if (!keep_line(options.line, report)) {
+      if (const auto line = line_of_slave(plan, options.line)) {
+        return usage_error(terminal, fmt::format("{} is a slave on line {}: write {}",
+                                                 shown(options.line), shown(*line), shown(*line)));
+      }
       const std::vector<std::string_view> known(names.begin(), names.end());
       return usage_error(terminal,
                          fmt::format("the plan has no line '{}'{}", options.line.substr(0, 60),

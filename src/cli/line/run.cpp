@@ -1,9 +1,11 @@
 #include <algorithm>
 #include <optional>
+#include <vector>
 
 #include <fmt/format.h>
 
 #include "cli/describe.h"
+#include "cli/folding_stream.h"
 #include "command_line.h"
 #include "model/nearest_name.h"
 
@@ -26,6 +28,7 @@ class CommandLine {
   // What is wrong with the first word, if it should be a command and is none.
   std::optional<std::string> wrong_command(int argc, const char* const* argv);
   std::string chosen_name();
+  bool speaks_to_programs();
 
   // For who builds packages; not shown.
   void add_describe();
@@ -93,6 +96,15 @@ CommandLine::CommandLine(const Terminal& terminal) : terminal_(terminal) {
 }
 
 int CommandLine::run(int argc, const char* const* argv) {
+  // "help check" as "check --help"
+  std::vector<const char*> asked;
+  if (argc >= 2 && std::string_view(argv[1]) == "help") {
+    asked = {argv[0]};
+    if (argc > 2) asked.push_back(argv[2]);
+    asked.push_back("--help");
+    argc = static_cast<int>(asked.size());
+    argv = asked.data();
+  }
   if (const auto problem = wrong_command(argc, argv)) {
     terminal_.err << fmt::format("greymet: {}; see greymet --help\n", *problem);
     return exit_usage;
@@ -113,7 +125,23 @@ int CommandLine::run(int argc, const char* const* argv) {
                                  chosen_name());
     return exit_usage;
   }
+  if (speaks_to_programs()) write_unfolded(terminal_.out);
   return action_();
+}
+
+// What goes to standard output is a document that programs read.
+bool CommandLine::speaks_to_programs() {
+  for (const CLI::App* chosen : app_.get_subcommands()) {
+    if (chosen->get_name() == "describe") return true;
+    for (const CLI::Option* option : chosen->get_options()) {
+      const bool named = option->check_lname("json") ||
+                         (chosen->get_name() == "points" && option->check_lname("tags"));
+      const bool other = option->check_lname("format") && option->count() > 0 &&
+                         option->as<std::string>() != "text";
+      if ((named && option->count() > 0) || other) return true;
+    }
+  }
+  return false;
 }
 
 std::optional<std::string> CommandLine::wrong_command(int argc, const char* const* argv) {
@@ -125,6 +153,8 @@ std::optional<std::string> CommandLine::wrong_command(int argc, const char* cons
   }
   if (argc < 2) return fmt::format("a command is needed: {}", fmt::join(shown_names, ", "));
   const std::string_view word = argv[1];
+  if (word == "-v" || word == "-V")
+    return fmt::format("there is no option {}; write --version", word);
   if (word.starts_with('-') || std::find(names.begin(), names.end(), word) != names.end()) {
     return std::nullopt;
   }

@@ -6,7 +6,9 @@
 #include "checks/catalogue.h"
 #include "cli/print.h"
 #include "cli/rewrite.h"
+#include "files/exchange_export.h"
 #include "files/source_text.h"
+#include "model/fingerprint_word.h"
 #include "model/utf8_text.h"
 
 namespace greymet::cli {
@@ -154,7 +156,14 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
                     const Terminal& terminal) {
   SourceLines lines(loaded);
   constexpr std::size_t indent = 17;
-  for (const Finding& f : findings) {
+  // the gravest first; else in the order of the files
+  std::vector<const Finding*> order;
+  order.reserve(findings.size());
+  for (const Finding& f : findings) order.push_back(&f);
+  std::stable_sort(order.begin(), order.end(),
+                   [](const Finding* a, const Finding* b) { return a->severity > b->severity; });
+  for (const Finding* finding : order) {
+    const Finding& f = *finding;
     const std::string place = place_text(loaded, f.place);
     const std::string head = fmt::format("{} {}", to_string(f.severity), to_string(f.rule));
     const std::string message = shown(f.message);
@@ -172,11 +181,12 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
                    << '\n';
     }
     for (const std::string& text : follows_texts(loaded, f)) {
-      terminal.out << "       = " << text << '\n';
+      terminal.out << "       = " << folded(text, 9, indent, terminal.width) << '\n';
     }
     for (const model::Related& related : f.related) {
-      terminal.out << fmt::format("       = {}: {}\n", place_text(loaded, related.place),
-                                  shown(related.text));
+      const std::string text =
+          fmt::format("{}: {}", place_text(loaded, related.place), shown(related.text));
+      terminal.out << "       = " << folded(text, 9, indent, terminal.width) << '\n';
     }
   }
 }
@@ -218,7 +228,14 @@ UsablePlan load_usable_plan(const std::string& path, const Terminal& terminal,
                    plain_terminal(terminal.err, terminal.err, terminal.width));
     terminal.err << fmt::format("greymet: {} cannot be used before this is corrected\n", path);
     usable.refused = exit_usage;
-  } else if (others > 0) {
+    return usable;
+  }
+  model::ResolvedPlan& plan = usable.loaded.plan;
+  const auto& words = plan.fingerprint_words;
+  if (std::any_of(words.begin(), words.end(), [](const auto& word) { return word.has_value(); })) {
+    plan.fingerprint_word = model::fingerprint_word_of(files::fingerprint_of(plan));
+  }
+  if (others > 0) {
     terminal.err << fmt::format(
         "greymet: {} has {} error{} that `greymet check {}` explains; going on\n", path, others,
         others == 1 ? "" : "s", path);

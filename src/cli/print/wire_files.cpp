@@ -74,6 +74,15 @@ tl::expected<double, std::string> share_from(std::string_view option, const std:
   return percent / whole;
 }
 
+std::optional<figures::TimeWindow> window_from(const std::string& text) {
+  const std::size_t dots = text.find("..");
+  if (dots == std::string::npos) return std::nullopt;
+  const auto from = model::parse_duration(text.substr(0, dots));
+  const auto until = model::parse_duration(text.substr(dots + 2));
+  if (!from || !until || *from >= *until || *from < model::Duration{}) return std::nullopt;
+  return figures::TimeWindow{*from, *until};
+}
+
 std::optional<live::Endpoints> read_endpoints_file(const std::string& path,
                                                    const model::ResolvedPlan& plan,
                                                    const Terminal& terminal) {

@@ -179,6 +179,29 @@ void PlanLines::add(const LengthAnswer& length) {
   confirm(key);
 }
 
+void PlanLines::add(const AtOnceAnswer& at_once) {
+  const auto& in_flight = slave().in_flight;
+  if (in_flight && at_once.too_many && in_flight->value >= *at_once.too_many) {
+    settle("in_flight", std::to_string(std::max<std::int64_t>(1, at_once.requests)),
+           fmt::format("{} at once are not all answered", *at_once.too_many), true, true);
+  } else if (in_flight && in_flight->value <= at_once.requests) {
+    settle("in_flight", std::to_string(in_flight->value),
+           fmt::format("{} at once are answered", at_once.requests), false, false);
+  }
+  if (!at_once.last_connection || at_once.connections == 0) return;
+  const auto& stated = slave().connections;
+  if (stated && stated->value > at_once.connections) {
+    out_.by_hand.push_back(
+        fmt::format("connections = {} is stated, and {} could be opened now: others may hold the "
+                    "rest, or it bears fewer",
+                    stated->value, at_once.connections));
+    return;
+  }
+  settle("connections", std::to_string(at_once.connections),
+         fmt::format("{} stay open at once, one more does not", at_once.connections),
+         !stated || stated->value != at_once.connections, false);
+}
+
 void PlanLines::add_reply(const model::Delay& reply, std::size_t answers) {
   if (answers == 0) return;
   const model::Delay state = reply_to_state(reply);

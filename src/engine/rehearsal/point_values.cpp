@@ -146,6 +146,10 @@ void put_for_writes(const model::ResolvedPlan& plan, std::size_t slave, std::siz
 }
 
 void put_constants(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& memories) {
+  for (std::size_t c = 0; c < plan.fingerprint_words.size() && plan.fingerprint_word != 0; ++c) {
+    const auto& word = plan.fingerprint_words[model::ControllerIndex(c)];
+    if (word) memories[c].put_registers(memories[c].sequence(*word), {plan.fingerprint_word});
+  }
   for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
     if (!t.from || !t.write) continue;
     ControllerMemory& memory = memories[t.controller];

@@ -85,7 +85,8 @@ std::string failing_text(const model::ResolvedPlan& plan, const std::vector<Slav
 
 RunVerdict judge_run(const RunFacts& facts) {
   RunVerdict out;
-  bool failed = !facts.accounted || !facts.never_sent.empty();
+  bool failed = !facts.accounted || !facts.never_sent.empty() || !facts.other_programs.empty();
+  out.because = facts.other_programs;
   if (!facts.accounted) {
     out.because.emplace_back("not every request that went out is accounted for");
   }

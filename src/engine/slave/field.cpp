@@ -116,6 +116,9 @@ Field::Field(const model::ResolvedPlan& plan, std::vector<ControllerMemory>& mem
     const model::Endpoint& to = t.endpoint;
     if (to.connection && !to.gateway) add(to.host, to.port, t.target);
   }
+  for (const auto& telling : plan.telling_places()) {
+    add(telling.host, telling.port, telling.target);
+  }
   for (ControllerMemory& memory : memories) {
     peers_.push_back(std::make_unique<PeerImage>(memory));
   }

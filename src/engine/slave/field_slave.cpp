@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "engine/field.h"
 
@@ -47,16 +48,46 @@ RawValue raw_from(const Point& point, double engineering) {
   return RawValue(std::string());
 }
 
+namespace {
+
+// Registers, or coils, that requests of the plan write.
+class SentPlaces {
+ public:
+  SentPlaces(const model::ResolvedPlan& plan, std::size_t slave) {
+    for (const model::ExchangeTransaction& t : plan.exchange.transactions) {
+      if (t.target.is_peer || t.target.index != slave || !t.write) continue;
+      const Extent sent = t.write->extent();
+      for (std::uint32_t at = sent.first; at < sent.end; ++at) sent_.insert({t.write->area, at});
+    }
+  }
+  [[nodiscard]] bool touch(const Point& point) const {
+    const Extent own = extent_of(point);
+    const auto at = sent_.lower_bound({point.address.area, own.first});
+    return at != sent_.end() && at->first == point.address.area && at->second < own.end;
+  }
+
+ private:
+  std::set<std::pair<Area, std::uint32_t>> sent_;
+};
+
+}  // namespace
+
 FieldSlave::FieldSlave(const model::ResolvedPlan& plan, std::size_t slave, bool still)
     : plan_(plan),
       slave_(slave),
       map_(plan.map_of({false, slave, 0})),
       holes_(plan.exchange.slaves[slave].holes) {
   if (!map_) return;
+  // of a map in which no access is stated, what the plan does not write is taken for read only
+  const bool says_access =
+      std::any_of(map_->points().begin(), map_->points().end(),
+                  [](const Point& p) { return p.access != model::Access::read_write; });
+  const SentPlaces sent(plan, slave);
   for (const Point& point : map_->points()) {
     const bool written =
         point.access != model::Access::read &&
-        (point.address.area == Area::coil || point.address.area == Area::holding_register);
+        (point.address.area == Area::coil || point.address.area == Area::holding_register) &&
+        (says_access || sent.touch(point));
     Moving moving;
     if (point.type.kind == TypeKind::text) {
       moving.constant = RawValue(point.name);

@@ -73,6 +73,9 @@ StationPlaces station_places(const model::ResolvedPlan& plan,
     const model::Endpoint& to = t.endpoint;
     if (to.connection && !to.gateway && here.target(t.target)) add(to.host, to.port);
   }
+  for (const auto& telling : plan.telling_places()) {
+    if (here.target(telling.target)) add(telling.host, telling.port);
+  }
   return out;
 }
 

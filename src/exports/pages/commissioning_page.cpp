@@ -8,6 +8,7 @@
 #include "exports/report.h"
 #include "html.h"
 #include "model/duration_text.h"
+#include "model/manual_beside.h"
 #include "model/resolved_plan.h"
 #include "tables/plan_tables.h"
 #include "tables/timing_tables.h"
@@ -206,12 +207,15 @@ class Sheet {
     body_ += table.text("");
   }
 
-  // "hr:4 (400005)" and the word of memory that it is.
-  [[nodiscard]] std::string device_text(const model::DeviceBlock& block,
+  // "hr:72 (0x0048)": as its manual prints it, "hr:4 (400005)" where that is what goes over the
+  // wire.
+  [[nodiscard]] std::string device_text(const model::Target& target,
+                                        const model::DeviceBlock& block,
                                         std::uint32_t index) const {
     const model::Address address{block.area, {static_cast<std::uint16_t>(block.offset + index)}};
+    const std::string manual = manual_beside(plan_, target, address);
     return fmt::format("{}:{} ({})", short_name(block.area), block.offset + index,
-                       reference6(address));
+                       manual.empty() ? reference6(address) : manual);
   }
 
   [[nodiscard]] std::string memory_text(const model::ExchangeTransaction& t,
@@ -260,7 +264,7 @@ class Sheet {
         const std::string& controller = plan_.exchange.controllers[t.controller].name;
         const auto& memory = reads ? t.into : t.from;
         const std::uint32_t last = block->quantity - 1;
-        const auto at_slave = [&](std::uint32_t i) { return device_text(*block, i); };
+        const auto at_slave = [&](std::uint32_t i) { return device_text(t.target, *block, i); };
         const auto at_controller = [&](std::uint32_t i) {
           return memory_text(t, memory, *block, i);
         };

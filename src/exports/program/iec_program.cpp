@@ -16,6 +16,7 @@
 #include "iec_values.h"
 #include "modbus/constant_words.h"
 #include "model/bit_index.h"
+#include "model/fingerprint_word.h"
 #include "model/memory_use.h"
 #include "model/value_trace.h"
 
@@ -76,7 +77,7 @@ class Programmer {
     std::string beats;
     for (const auto& h : plan_.exchange.heartbeats) beats += heartbeat_text(h);
     const std::string sending = sending_text();
-    std::string body = requests_.text(sends_anything_);
+    std::string body = fingerprint_text() + requests_.text(sends_anything_);
     body += health_text() + reading + beats + sending;
     add_notes(out);
     finish(out, std::move(body));
@@ -259,6 +260,15 @@ class Programmer {
       text += "    " + iec_comment("fetched by other controllers") + "\n" + others->sending;
     }
     return text.empty() ? text : "  IF send_values THEN\n" + text + "  END_IF;\n";
+  }
+
+  // From the first scan on: whoever asks knows which exchange is loaded.
+  std::string fingerprint_text() {
+    const auto& word = plan_.fingerprint_words[controller_];
+    if (!word) return {};
+    return "  " + iec_comment("the exchange this program was made of, for who asks") +
+           fmt::format("\n  {} := 16#{:04X};\n", memory_.place(word->bits).words[0],
+                       model::fingerprint_word_of(input_.fingerprint));
   }
 
   // A bit for each slave: none of its requests that may be sent is without a good reply.

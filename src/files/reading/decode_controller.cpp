@@ -147,6 +147,7 @@ model::Controller decode_controller(const std::string& name, const Value& table,
        {"hex", model::ToolCounts::hex}}};
   controller.tool_counts = in.choice<model::ToolCounts>("tool_counts", counts);
   controller.tool_times = in.duration("tool_times", Duration(1000));
+  controller.fingerprint = in.text("fingerprint");
   if (const Value* memory = in.table("memory")) {
     for (const Entry& entry : memory->entries) {
       if (entry.value.kind == ValueKind::refused) continue;

@@ -16,7 +16,7 @@ const std::vector<Keys>& tables() {
       {"[plan]", {"title", "revision"}},
       {"[controller.NAME]",
        {"scan", "sends", "jitter", "address", "model", "router", "in_flight", "answers", "memory",
-        "word_order", "tags", "tool_counts", "tool_times"}},
+        "word_order", "tags", "tool_counts", "tool_times", "fingerprint"}},
       {"an entry of `answers`",
        {"allows", "connections", "port", "line", "unit", "timeout", "retries", "rtt"}},
       {"an area of [controller.NAME.memory]",

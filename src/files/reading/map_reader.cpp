@@ -159,6 +159,19 @@ class MapReader {
     }
   }
 
+  // As the file writes it; where it names the area and counts from 0, as the slave counts.
+  [[nodiscard]] model::AddressLook look_of(const model::AddressReading& reading) const {
+    constexpr std::int64_t least_of_six_digits = 100'000;
+    if (reading.hex) return model::AddressLook::hexadecimal;
+    const bool is_reference =
+        reading.notation == model::Notation::reference ||
+        (reading.notation == model::Notation::plain && numbering_ == model::Numbering::reference);
+    if (!is_reference) return model::AddressLook::decimal;
+    return reading.written >= least_of_six_digits || reading.area == model::Area::coil
+               ? model::AddressLook::reference6
+               : model::AddressLook::reference5;
+  }
+
   void read_address_cell(Point& point) {
     const Cell* c = in_.needed("address");
     if (c == nullptr) return;
@@ -171,6 +184,7 @@ class MapReader {
           first, first + (in_.failed() ? longest_value : model::registers_of(point.type))};
     }
     if (in_.failed()) return;
+    if (reading) point.look = look_of(*reading);
     if (!reading) {
       in_.fail();
       const auto meant = model::meant_address(c->text);

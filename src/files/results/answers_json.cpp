@@ -47,6 +47,7 @@ Json frame_json(const FrameAnswer& frame) {
                       {"point", p.name},
                       {"type", p.type},
                       {"unit", p.unit},
+                      {"manual", p.manual},
                       {"memory", p.memory.empty() ? Json(nullptr) : Json(p.memory)},
                       {"tag", p.tag.empty() ? Json(nullptr) : Json(p.tag)}});
   }

@@ -72,6 +72,9 @@ class EndpointReader {
     for (const model::ExchangeGateway& gateway : plan.exchange.gateways) {
       if (gateway.host) hosts_.insert(fmt::format("{}:{}", *gateway.host, gateway.port));
     }
+    for (const auto& telling : plan.telling_places()) {
+      hosts_.insert(fmt::format("{}:{}", telling.host, telling.port));
+    }
   }
 
   tl::expected<EndpointTable, model::Findings> read() {

@@ -117,6 +117,9 @@ SortedJson controller_json(const ResolvedPlan& plan, std::size_t index) {
       {"answers", answers}};
   // left out where it is the default, so that older fingerprints stay
   if (c.jitter > model::Duration{}) out["jitter_ns"] = nanoseconds(c.jitter);
+  if (const auto& word = plan.fingerprint_words[model::ControllerIndex(index)]) {
+    out["fingerprint_at"] = plan.layouts[model::ControllerIndex(index)].name_of(word->bits);
+  }
   return out;
 }
 

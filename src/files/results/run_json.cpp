@@ -26,6 +26,23 @@ Json odd_wires_json(const std::vector<engine::OddWire>& wires) {
   return out;
 }
 
+namespace {
+
+Json programs_json(const std::vector<ToldProgram>& programs) {
+  Json out = Json::array();
+  for (const ToldProgram& each : programs) {
+    out.push_back({{"controller", each.controller},
+                   {"told", each.told ? Json(fmt::format("{:04X}", *each.told)) : Json(nullptr)},
+                   {"wanted", fmt::format("{:04X}", each.wanted)},
+                   {"verdict", !each.told        ? "unknown"
+                               : each.is_other() ? "another"
+                                                 : "this"}});
+  }
+  return out;
+}
+
+}  // namespace
+
 std::string run_json(const model::ResolvedPlan& plan, const timing::TimingReport& report,
                      const RunSummary& summary) {
   return dump({{"fingerprint", fingerprint_of(plan)},
@@ -39,6 +56,7 @@ std::string run_json(const model::ResolvedPlan& plan, const timing::TimingReport
                {"faults", Json::array()},
                {"blocks", Json::array()},
                {"expected", rows_json(tables::expected_table(summary.expected, summary.results))},
+               {"programs", programs_json(summary.programs)},
                {"oddities", engine::total_of(summary.odd)},
                {"odd_wires", odd_wires_json(summary.odd)},
                {"lost", summary.lost.empty() ? Json(nullptr) : Json(summary.lost)},

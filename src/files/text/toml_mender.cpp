@@ -3,10 +3,12 @@
 #include <algorithm>
 
 #include <fmt/format.h>
+#include <toml++/toml.h>
 
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
 #include "toml_hints.h"
+#include "toml_slips.h"
 
 namespace greymet::files::internal {
 
@@ -19,6 +21,13 @@ namespace {
 
 constexpr int most_mended = 20;  // each costs a parse
 constexpr std::size_t largest_mended = std::size_t{2} << 20;
+constexpr std::size_t largest_tried = std::size_t{512} << 10;  // three readings a mark
+
+// From the begin of its line.
+std::size_t column_in_line(std::string_view text, std::size_t at) {
+  const std::size_t line = at == 0 ? std::string_view::npos : text.rfind('\n', at - 1);
+  return line == std::string_view::npos ? at : at - line - 1;
+}
 
 }  // namespace
 
@@ -42,6 +51,13 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
   const bool mendable = text_.size() <= largest_mended && ++count_ <= most_mended;
   const std::vector<TomlNode> nodes = mendable ? scan_toml(text_) : std::vector<TomlNode>{};
   if (mendable && !again && mend_twice(source, nodes, at)) return true;
+  auto slip = mendable && !again ? slip_at(source, at) : std::nullopt;
+  if (slip && slip->mended) {
+    // no column moves: all the rest is read
+    findings_.push_back(std::move(slip->finding));
+    text_ = std::move(*slip->mended);
+    return true;
+  }
   const TomlNode* const row = broken_row(nodes, at);
   const TomlNode* const open = row == nullptr ? unclosed_before(nodes, at) : nullptr;
   auto hint = hint_for(line, in_line);
@@ -61,6 +77,10 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
                    set_aside(source, nodes, at) || (again && set_before_aside(nodes, at)));
   if (again && goes_on) return true;  // one place, one finding
   if (again) return false;
+  if (slip) {
+    findings_.push_back(std::move(slip->finding));
+    return goes_on;
+  }
   if (!hint) {
     hint = goes_on ? "correct this place; what stands in it has not been read"
                    : "correct this place; the rest of the file has not been read";
@@ -70,6 +90,51 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
   findings_.push_back(syntax_finding(place, std::move(description), std::move(*hint)));
   if (cure) add_fix(findings_.back(), *cure);
   return goes_on;
+}
+
+std::optional<TomlMender::Slip> TomlMender::slip_at(const SourceText& source,
+                                                    std::size_t at) const {
+  if (text_.size() > largest_tried) return std::nullopt;
+  const FirstError first_error = [](std::string_view text) -> std::optional<std::size_t> {
+    try {
+      (void)toml::parse(text);
+      return std::nullopt;
+    } catch (const toml::parse_error& error) {
+      const auto& begin = error.source().begin;
+      return SourceText(text).offset(begin.line, begin.column);
+    }
+  };
+  const auto missing = missing_mark(text_, at, first_error);
+  if (!missing) return std::nullopt;
+  Slip slip;
+  slip.mended = with_mark_in_place(text_, *missing);
+  const Range place = source.range(missing->at - 1, missing->at, file_);
+  std::string title;
+  if (missing->mark == ',') {
+    const std::string_view next =
+        word_at(source.line(source.range(at, at + 1, file_).line), column_in_line(text_, at));
+    const bool same_line = source.range(at, at + 1, file_).line == place.line;
+    slip.finding = syntax_finding(
+        place,
+        same_line ? fmt::format("a comma is missing before `{}`", model::quoted_start(next))
+                  : fmt::format("a comma is missing at the end of line {}", place.line),
+        "");
+    title = same_line ? fmt::format("write a comma before `{}`", model::quoted_start(next))
+                      : fmt::format("write {},", text_[missing->at - 1]);
+  } else {
+    std::string_view begin = std::string_view(text_).substr(missing->begin);
+    begin = begin.substr(0, missing->at - missing->begin);
+    slip.finding = syntax_finding(source.range(missing->begin, missing->begin + 1, file_),
+                                  fmt::format("the text that begins with {} has no closing quote",
+                                              model::quoted_start(begin)),
+                                  "");
+    title = fmt::format("write {}\"", model::quoted_start(begin));
+  }
+  const std::string last(1, text_[missing->at - 1]);
+  model::Fix fix = model::write_instead(place, last + missing->mark, true);
+  fix.title = std::move(title);
+  add_fix(slip.finding, std::move(fix));
+  return slip;
 }
 
 std::optional<model::Fix> TomlMender::cure_of(const SourceText& source,

@@ -58,6 +58,14 @@ class TomlMender {
 
   [[nodiscard]] std::string_view part(const Span& span) const;
 
+  // A comma or quote without which the parser gives up at a byte: what to say, and the text with it
+  // where it moves no column.
+  struct Slip {
+    model::Finding finding;
+    std::optional<std::string> mended;
+  };
+  [[nodiscard]] std::optional<Slip> slip_at(const SourceText& source, std::size_t at) const;
+
   // A header or key that stands there for the second time.
   bool mend_twice(const SourceText& source, const std::vector<TomlNode>& nodes, std::size_t at);
 

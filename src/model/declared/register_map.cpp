@@ -35,6 +35,18 @@ bool matches_pattern(std::string_view pattern, std::string_view name) {
   return p == pattern.size();
 }
 
+std::string manual_text(Address address, AddressLook look, Numbering numbering) {
+  const std::uint32_t shift = numbering == Numbering::from_1 ? 1 : 0;
+  const std::uint32_t number = address.offset.value + shift;
+  switch (look) {
+    case AddressLook::decimal: return std::to_string(number);
+    case AddressLook::hexadecimal: return fmt::format("0x{:04X}", number);
+    case AddressLook::reference5: return reference5(address).value_or(reference6(address));
+    case AddressLook::reference6: return reference6(address);
+  }
+  return {};
+}
+
 Extent extent_of(const Point& point) {
   const std::uint32_t first = point.address.offset.value;
   const std::uint32_t length = is_bit_area(point.address.area) ? 1 : registers_of(point.type);

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "model/ip_address.h"
 #include "model/nearest_name.h"
 #include "model/resolved_plan.h"
 #include "model/text_slips.h"
@@ -116,6 +117,35 @@ std::optional<MemoryRange> resolve_bit_or_word(const MemoryLayout& layout,
 }
 
 }  // namespace internal
+std::string ResolvedPlan::manual_address(std::size_t slave, Address address) const {
+  const Target target{false, slave, 0};
+  const RegisterMap* map = map_of(target);
+  AddressLook look = AddressLook::decimal;
+  if (numbering_of(target) == Numbering::reference) look = AddressLook::reference6;
+  if (map != nullptr && !map->points().empty()) {
+    look = map->points().front().look;
+    const std::uint32_t offset = address.offset.value;
+    for (const Point* point : map->points_touching(address.area, {offset, offset + 1})) {
+      if (point->address.offset.value == offset) look = point->look;
+    }
+  }
+  return manual_text(address, look, numbering_of(target));
+}
+
+std::vector<ResolvedPlan::TellingPlace> ResolvedPlan::telling_places() const {
+  std::vector<TellingPlace> out;
+  for (std::size_t c = 0; c < fingerprint_words.size(); ++c) {
+    const Controller& controller = plan.controllers[ControllerIndex(c)];
+    if (!fingerprint_words[ControllerIndex(c)] || !controller.address) continue;
+    const auto& answers = exchange.controllers[ControllerIndex(c)].answers;
+    for (std::size_t a = 0; a < answers.size(); ++a) {
+      if (answers[a].on_line) continue;
+      out.push_back({host_of_address(controller.address->value), answers[a].port, {true, c, a}});
+    }
+  }
+  return out;
+}
+
 ResolvedPlan ResolvedPlan::copy_for_trials() const {
   ResolvedPlan copy;
   copy.plan = plan;
@@ -124,6 +154,8 @@ ResolvedPlan ResolvedPlan::copy_for_trials() const {
   copy.line_gateway = line_gateway;
   copy.slave_line = slave_line;
   copy.answer_lines = answer_lines;
+  copy.fingerprint_words = fingerprint_words;
+  copy.fingerprint_word = fingerprint_word;
   copy.transactions = transactions;
   copy.heartbeats = heartbeats;
   copy.copies = copies;

@@ -11,7 +11,7 @@ namespace {
 
 bool is_transaction(MemoryPurpose purpose) {
   return purpose != MemoryPurpose::heartbeat && purpose != MemoryPurpose::copy_source &&
-         purpose != MemoryPurpose::copy_target;
+         purpose != MemoryPurpose::copy_target && purpose != MemoryPurpose::fingerprint;
 }
 
 class Collector {
@@ -36,6 +36,13 @@ class Collector {
       if (copy.to) {
         add(*copy.controller, copy.to->bits, MemoryPurpose::copy_target, i, declared.to->place);
       }
+    }
+    for (std::size_t c = 0; c < plan_.fingerprint_words.size(); ++c) {
+      const ControllerIndex controller(c);
+      const auto& word = plan_.fingerprint_words[controller];
+      if (!word) continue;
+      add(c, word->bits, MemoryPurpose::fingerprint, c,
+          plan_.plan.controllers[controller].fingerprint->place);
     }
     return std::move(uses_);
   }
@@ -101,7 +108,7 @@ bool is_command(MemoryPurpose purpose) {
 bool puts_something(MemoryPurpose purpose) {
   return purpose == MemoryPurpose::read || purpose == MemoryPurpose::written_by_peer ||
          purpose == MemoryPurpose::status || purpose == MemoryPurpose::copy_target ||
-         purpose == MemoryPurpose::heartbeat;
+         purpose == MemoryPurpose::heartbeat || purpose == MemoryPurpose::fingerprint;
 }
 
 std::string_view to_string(MemoryPurpose purpose) {
@@ -116,6 +123,7 @@ std::string_view to_string(MemoryPurpose purpose) {
     case MemoryPurpose::copy_target: return "program copy to";
     case MemoryPurpose::written_by_peer: return "written by peer";
     case MemoryPurpose::read_by_peer: return "read by peer";
+    case MemoryPurpose::fingerprint: return "fingerprint";
   }
   return {};
 }
@@ -131,6 +139,8 @@ Subject owner_subject(const ResolvedPlan& resolved, const MemoryUse& use) {
     case MemoryPurpose::copy_source:
     case MemoryPurpose::copy_target:
       return {SubjectKind::copy, std::to_string(resolved.copies[use.owner].declared + 1)};
+    case MemoryPurpose::fingerprint:
+      return subject_of(resolved.plan.controllers[ControllerIndex(use.owner)]);
     default: return subject_of(resolved.declared(resolved.transactions[use.owner]));
   }
 }
@@ -143,6 +153,12 @@ MemoryConflict conflict_of(const MemoryUse& a, const MemoryUse& b) {
   };
   // owners of heartbeats, copies and transactions are counted apart
   const bool same = a.purpose == b.purpose && a.owner == b.owner;
+  if (a.purpose == fingerprint || b.purpose == fingerprint) {
+    const MemoryPurpose other = a.purpose == fingerprint ? b.purpose : a.purpose;
+    // it may be sent on, and is there to be fetched
+    const bool only_takes = other == sent || other == copy_source || other == read_by_peer;
+    return only_takes || same ? MemoryConflict::none : MemoryConflict::fingerprint_filled;
+  }
   if (is(status, status)) return MemoryConflict::status_shared;
   if (is(status, copy_source) || is(status, read_by_peer)) return MemoryConflict::none;
   if (a.purpose == status || b.purpose == status) {

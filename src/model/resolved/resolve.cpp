@@ -171,6 +171,22 @@ std::optional<MemoryRange> resolve_range(const MemoryLayout& layout,
   return std::nullopt;
 }
 
+void resolve_fingerprint_word(ResolvedPlan& resolved, const Controller& controller,
+                              std::size_t index, Findings& findings) {
+  resolved.fingerprint_words.emplace_back();
+  if (!controller.fingerprint) return;
+  Reporter report(findings, subject_of(controller));
+  const auto range =
+      resolve_range(resolved.layouts[ControllerIndex(index)], *controller.fingerprint, 1, report);
+  if (range && controller.memory[range->area].kind == MemoryKind::bit) {
+    report.error(RuleCode::P05, controller.fingerprint->place,
+                 "the fingerprint takes a word, and this is a bit",
+                 "name a word that nothing else uses, e.g. \"%MW900\"");
+    return;
+  }
+  resolved.fingerprint_words.back() = range;
+}
+
 void resolve_copy(ResolvedPlan& resolved, const Names& names, std::size_t index,
                   Findings& findings) {
   const Copy& copy = resolved.plan.copies[index];
@@ -301,6 +317,7 @@ ResolvedPlan resolve(Plan plan, Findings& findings) {
   const Names names = index_all_names(p, findings);
   for (const Controller& controller : p.controllers) {
     resolved.layouts.emplace_back(controller);
+    resolve_fingerprint_word(resolved, controller, resolved.layouts.size() - 1, findings);
     std::vector<std::optional<LineIndex>> lines;
     for (const Answer& answer : controller.answers) {
       Reporter report(findings, subject_of(controller));

@@ -232,7 +232,8 @@ class Lister {
     const bool of_copy =
         use.purpose == MemoryPurpose::copy_source || use.purpose == MemoryPurpose::copy_target;
     if (of_copy) return row.copy == use.owner && use.purpose == MemoryPurpose::copy_target;
-    return use.purpose != MemoryPurpose::heartbeat && row.transaction == use.owner;
+    return use.purpose != MemoryPurpose::heartbeat && use.purpose != MemoryPurpose::fingerprint &&
+           row.transaction == use.owner;
   }
 
   void list_spare() {

@@ -63,7 +63,8 @@ TagCoverage::TagCoverage(const ResolvedPlan& plan)
     for (const MemoryUse& use : uses[c]) {
       const bool relayed = use.purpose == MemoryPurpose::sent && use.relays;
       if (use.purpose == MemoryPurpose::copy_source || use.purpose == MemoryPurpose::copy_target ||
-          use.purpose == MemoryPurpose::heartbeat || relayed) {
+          use.purpose == MemoryPurpose::heartbeat || use.purpose == MemoryPurpose::fingerprint ||
+          relayed) {
         known_[{c, use.bits.store}].push_back(use.bits);
       }
     }

@@ -13,6 +13,8 @@
 #include <unordered_map>
 #include <vector>
 
+#include "capture/asked.h"
+#include "capture/wire_watch.h"
 #include "engine/measures.h"
 #include "modbus/frame.h"
 #include "model/resolved_plan.h"
@@ -35,21 +37,6 @@ struct WireFrame {
   Duration last{};
   const modbus::Frame& frame;
 };
-
-// What one request asks, and of whom.
-struct AskKey {
-  std::string wire;
-  std::uint8_t unit = 0;
-  std::uint8_t function = 0;
-  std::uint32_t offset = 0;  // of what is read, where the function reads
-  std::uint32_t count = 0;
-  std::uint32_t write_offset = 0;  // function 23
-  std::uint32_t write_count = 0;
-  friend auto operator<=>(const AskKey&, const AskKey&) = default;
-  friend bool operator==(const AskKey&, const AskKey&) = default;
-};
-// "function 3, hr:10..13 of unit 12 at line north"
-[[nodiscard]] std::string to_text(const AskKey& key);
 
 // How often something was asked, and how it was answered.
 struct AskedStats {
@@ -107,6 +94,8 @@ struct AuditResult {
   std::uint64_t backwards = 0;      // frames with a time before the one before
   std::uint64_t beyond = 0;         // requests of more kinds than are kept apart
   std::vector<timing::MeasuredDuration> durations;  // for learning
+  std::vector<Silence> silences;                    // that are worth a look, the longest first
+  std::vector<SeenExchange> seen;                   // of the window
 };
 
 // Collects frames in the order of the capture, in constant memory: at most 5,000 different
@@ -118,6 +107,9 @@ class Auditor {
   // Told of the words, or bits, that good answers bring and writes send.
   using Watcher = std::function<void(const AskKey&, const std::vector<std::uint16_t>&)>;
   void watch(Watcher watcher) { watcher_ = std::move(watcher); }
+
+  // Keeps what is on the wires between these instants since the first frame.
+  void keep(Duration from, Duration until) { wires_.keep(from, until); }
 
   void add(const WireFrame& frame);
   // A connection is over: what it has not answered it will not.
@@ -148,6 +140,7 @@ class Auditor {
   Asked asked_;
   std::unordered_map<std::uint64_t, std::deque<Waiting>> waiting_;  // by link
   std::map<std::string, Counts, std::less<>> clients_;              // by wire
+  WireWatch wires_;
   AuditResult out_;
   std::optional<Duration> begin_;
   Duration end_{};

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <span>
+#include <string>
 #include <string_view>
 
 namespace greymet::checks {
@@ -22,6 +23,8 @@ struct Symptom {
 
 // Exceptions first, by their codes. Lives as long as the program.
 [[nodiscard]] std::span<const Symptom> symptoms();
+// docs/symptoms.md: all of them, in Markdown.
+[[nodiscard]] std::string symptoms_document();
 // The symptom of that name, in any case, "2" and "exception 2" included; null if there is none.
 [[nodiscard]] const Symptom* symptom_named(std::string_view name);
 

@@ -216,6 +216,7 @@ struct ProbeOptions {
   bool holes = false;
   bool longest = false;
   bool settings = false;
+  bool at_once = false;
   std::int64_t times = 0;
   std::string units;  // "1..20"
   bool write = false;
@@ -238,6 +239,7 @@ struct AuditOptions {
   bool plan_from = false;
   bool force = false;
   std::string line;               // the capture is a text log of it
+  std::string window;             // "12s..13s": what the timelines show
   std::vector<std::string> maps;  // "192.0.2.7=10.20.0.31"
   bool learn = false;
   bool write = false;
@@ -332,6 +334,7 @@ Action declare_new(CLI::App& command, const Terminal& terminal);
 // greymet demo [DIR]
 struct DemoOptions {
   std::string folder = "greymet-demo";
+  bool all = false;  // of what every step says
   bool force = false;
 };
 [[nodiscard]] int run_demo(const DemoOptions& options, const Terminal& terminal);

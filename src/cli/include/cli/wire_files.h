@@ -10,6 +10,7 @@
 #include "cli/commands.h"
 #include "cli/print.h"
 #include "engine/stage.h"
+#include "figures/timeline.h"
 #include "files/file_source.h"
 #include "files/request_log.h"
 #include "files/wire_tables.h"
@@ -77,5 +78,8 @@ template <class Row, class Reader>
   out.refused = exit_usage;
   return out;
 }
+
+// "200ms..600ms"; nothing where it is none, or empty.
+[[nodiscard]] std::optional<figures::TimeWindow> window_from(const std::string& text);
 
 }  // namespace greymet::cli

@@ -84,6 +84,8 @@ class MasterLink {
   // What is under way ends here, unfinished.
   void abandon(Duration now);
 
+  // On TCP: its connection stands, as far as is known.
+  [[nodiscard]] bool is_connected() const { return connection_ == Connection::open; }
   [[nodiscard]] std::size_t index() const { return index_; }
   [[nodiscard]] const timing::Queue& queue() const { return *queue_; }
   [[nodiscard]] const std::vector<PlannedJob>& jobs() const { return jobs_; }

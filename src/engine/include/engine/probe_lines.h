@@ -37,6 +37,7 @@ class PlanLines {
   void add(const std::vector<FunctionAnswer>& functions);
   void add(const std::vector<HoleAnswer>& holes);
   void add(const LengthAnswer& length);
+  void add(const AtOnceAnswer& at_once);
   // A measured reply time, of so many answers.
   void add_reply(const model::Delay& reply, std::size_t answers);
 

@@ -2,6 +2,7 @@
 // takes to answer.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <vector>
 
@@ -58,5 +59,15 @@ struct TimesAnswer {
 };
 [[nodiscard]] TimesAnswer probe_times(PoliteDevice& device, const ProbeBlock& block,
                                       std::size_t times);
+
+// What a device at a host bears at once. Others that are connected to it take their part.
+struct AtOnceAnswer {
+  std::int64_t requests = 0;                    // under way on one connection, all answered
+  std::optional<std::int64_t> too_many;         // of which not all were
+  std::int64_t connections = 0;                 // that stayed open, each answered
+  std::optional<std::int64_t> last_connection;  // with which one failed
+};
+// How many are tried: few, as no plan needs more of one device.
+inline constexpr std::int64_t most_at_once = 8;
 
 }  // namespace greymet::engine

@@ -34,11 +34,13 @@ struct RunFacts {
   bool accounted = true;
   double tolerated = 0;  // share of requests, 0 to 1, that may fail, come again or come late
   std::vector<RunHeartbeat> heartbeats = {};
+  std::vector<std::string> other_programs = {};  // controllers in which another exchange is loaded
 };
 
 // Failed: an expectation that is not met, a transaction that was never answered, a stated value
-// that was never sent, a heartbeat that was in alarm, and more than `tolerated` of the requests
-// failed or late. Disturbed: fewer, or some that were answered in a later try only.
+// that was never sent, a heartbeat that was in alarm, a controller with another exchange, and more
+// than `tolerated` of the requests failed or late. Disturbed: fewer, or some that were answered in
+// a later try only.
 [[nodiscard]] RunVerdict judge_run(const RunFacts& facts);
 
 // "meter3: no reply; 3 requests, 9 tries, since 12.3 s. It held line north for 15.0 s, 41 requests

@@ -29,6 +29,7 @@ struct HandOptions {
   bool lines_take_time = true;             // see engine::MasterOptions
   bool once = false;                       // without second tries, and nobody is parked
   std::optional<model::Duration> timeout;  // in place of the plan's
+  std::int64_t at_once = 1;                // requests under way on one connection, on TCP
   std::stop_token stop;
 };
 
@@ -53,6 +54,10 @@ class Hand {
   // Asks, and waits for how it went: all tries of the plan. `unfinished` where a stop came first.
   // Writes are of the first block.
   [[nodiscard]] engine::RequestRecord read(std::size_t block = 0);
+  // All blocks, none waiting for another where `at_once` lets them go; parallel to the blocks.
+  [[nodiscard]] std::vector<engine::RequestRecord> read_all();
+  // On TCP: the connection of the first block stands. True of a line.
+  [[nodiscard]] bool is_connected() const;
   [[nodiscard]] engine::RequestRecord write(const std::vector<std::uint16_t>& words);
   // Lets time pass; false once a stop was asked for.
   bool wait(Duration time);

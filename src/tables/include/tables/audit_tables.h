@@ -37,6 +37,16 @@ struct ClientRow {
   std::uint64_t requests = 0;
 };
 
+struct SilenceRow {
+  std::string wire;
+  Duration from{};
+  Duration length{};
+  State why;
+  std::string asked;
+  std::string transaction;
+};
+
+[[nodiscard]] Table silences_table(const std::vector<SilenceRow>& rows);
 [[nodiscard]] Table audit_table(const std::vector<AuditRow>& rows);
 [[nodiscard]] Table unplanned_table(const std::vector<UnplannedRow>& rows);
 [[nodiscard]] Table clients_table(const std::vector<ClientRow>& rows);

@@ -27,6 +27,7 @@ struct AddressQuestion {
 // A point that a frame moves: where it is in the slave and in the controller.
 struct FramePoint {
   std::string registers;  // "hr:0..hr:1"
+  std::string manual;     // the first, as the manual of the slave prints it
   std::string name;
   std::string type;
   std::string unit;

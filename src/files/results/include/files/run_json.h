@@ -13,6 +13,15 @@
 namespace greymet::files {
 
 // One run, over or not.
+struct ToldProgram {
+  std::string controller;
+  std::optional<std::uint16_t> told;  // nothing: it could not be asked
+  std::uint16_t wanted = 0;           // of this plan
+  std::string text;                   // "runs this exchange (59BF)"
+
+  [[nodiscard]] bool is_other() const { return told && *told != wanted; }
+};
+
 struct RunSummary {
   model::Duration lasted{};
   std::vector<engine::MeasuredTransaction> transactions;
@@ -22,6 +31,7 @@ struct RunSummary {
   std::vector<engine::SlaveState> slaves;
   std::vector<engine::WireState> wires;
   std::vector<engine::RunHeartbeat> heartbeats;
+  std::vector<ToldProgram> programs;  // of controllers that tell it, before the first request
   bool accounted = true;
   engine::RunVerdict verdict;
   std::string lost;  // a device that went away, as it is shown; empty if none did

@@ -77,7 +77,8 @@ struct Controller {
   Declared<WordOrder> word_order;
   Declared<std::vector<Located<std::string>>> tags_files;
   Declared<ToolCounts> tool_counts;
-  Declared<Duration> tool_times;  // what 1 means in it
+  Declared<Duration> tool_times;      // what 1 means in it
+  Declared<std::string> fingerprint;  // the word in which its program tells what was loaded
   std::optional<ControllerModel> model;
   std::optional<TagTable> tags;  // nothing where none are declared, or the file cannot be opened
   std::vector<MemoryArea> memory;

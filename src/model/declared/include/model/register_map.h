@@ -32,6 +32,9 @@ struct ValueName {
 enum class PointCell : std::uint8_t { address, type, bit, word_order, factor, offset, min, max };
 inline constexpr std::size_t point_cells = 8;
 
+// How a manual writes addresses: 72, 0x0048, 40073 or 400073.
+enum class AddressLook : std::uint8_t { decimal, hexadecimal, reference5, reference6 };
+
 // One value that the slave offers.
 struct Point {
   std::string name;
@@ -46,6 +49,7 @@ struct Point {
   std::optional<double> min;  // engineering range
   std::optional<double> max;
   Access access = Access::read_write;
+  AddressLook look = AddressLook::decimal;  // of its address in the map
   std::string note;
   std::vector<ValueName> names;  // by raw value; each once
   // functions that write it (`write_fc`), in the order of the map; empty where nothing is said
@@ -59,6 +63,10 @@ struct Point {
 // The cell of that column; the row where it has none.
 [[nodiscard]] Range place_of(const Point& point, PointCell cell);
 [[nodiscard]] const CellSpot& spot_of(const Point& point, PointCell cell);
+
+// The address as a manual prints it that counts and looks like this: "73" or "0x0049" where it
+// counts from 1. Empty where the look cannot name it.
+[[nodiscard]] std::string manual_text(Address address, AddressLook look, Numbering numbering);
 
 // Registers (or bits, in a bit area) that the point takes.
 [[nodiscard]] Extent extent_of(const Point& point);

@@ -22,16 +22,17 @@ enum class MemoryPurpose : std::uint8_t {
   copy_target,      // filled by the program's copies
   written_by_peer,  // exposed: another controller writes it
   read_by_peer,     // exposed: another controller reads it
+  fingerprint,      // the program keeps the plan's fingerprint there
 };
 [[nodiscard]] std::string_view to_string(MemoryPurpose purpose);
-// Somebody puts something there: a read, a peer, a copy, a status or a heartbeat.
+// Somebody puts something there: a read, a peer, a copy, a status, a heartbeat or the fingerprint.
 [[nodiscard]] bool puts_something(MemoryPurpose purpose);
 
 // One range and its user.
 struct MemoryUse {
   BitRange bits;
   MemoryPurpose purpose = MemoryPurpose::read;
-  std::size_t owner = 0;  // transaction, heartbeat or copy, into the resolved plan
+  std::size_t owner = 0;  // transaction, heartbeat, copy or controller, into the resolved plan
   std::optional<StatusKind> status_kind = {};  // of a status
   Range place;
   bool relays = false;  // of a transaction that says so
@@ -55,6 +56,7 @@ enum class MemoryConflict : std::uint8_t {
   command_from_status,    // a transaction runs because of how another one went
   command_filled,         // what arrives starts or stops a transaction, and no `relays` says so
   peer_fills,             // a peer writes what a read fills
+  fingerprint_filled,     // the fingerprint is not alone in its word
   copy_fills,             // a copy of the program fills what somebody else fills
 };
 

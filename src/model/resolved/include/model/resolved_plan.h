@@ -116,6 +116,10 @@ struct ResolvedPlan {
   Indexed<std::optional<LineIndex>, SlaveIndex> slave_line;
   // Per controller and answer: the line it answers on.
   Indexed<std::vector<std::optional<LineIndex>>, ControllerIndex> answer_lines;
+  // Per controller: where its program keeps the word that tells which exchange it was made of.
+  Indexed<std::optional<MemoryRange>, ControllerIndex> fingerprint_words;
+  // What stands there, see model/fingerprint_word.h; 0 until somebody who hashes has said so.
+  std::uint16_t fingerprint_word = 0;
   std::vector<ResolvedTransaction> transactions;  // in list order
   std::vector<ResolvedHeartbeat> heartbeats;
   std::vector<ResolvedCopy> copies;
@@ -151,6 +155,9 @@ struct ResolvedPlan {
   [[nodiscard]] const Point& point_of(const TagEnd& end) const {
     return plan.maps[*plan.slaves[end.owner].map].points()[end.point];
   }
+  // An address of a slave as its manual prints it: as its map writes the point there, else as it
+  // writes the first one.
+  [[nodiscard]] std::string manual_address(std::size_t slave, Address address) const;
   // The order of words in which a slave keeps a point, and in which a program takes a tag: their
   // own, else that of the slave or controller; nothing where neither says.
   [[nodiscard]] std::optional<WordOrder> order_of(std::size_t slave, const Point& point) const;
@@ -158,6 +165,14 @@ struct ResolvedPlan {
   // The map of the target, or null: peers and slaves without a map have none.
   [[nodiscard]] const RegisterMap* map_of(const Target& t) const;
   [[nodiscard]] Numbering numbering_of(const Target& t) const;
+  // Where a controller that tells its fingerprint answers on TCP, and with which of its answers:
+  // asked for it, whether or not anybody in the plan asks it anything.
+  struct TellingPlace {
+    std::string host;
+    std::int64_t port = 0;
+    Target target;
+  };
+  [[nodiscard]] std::vector<TellingPlace> telling_places() const;
 };
 
 // What findings call a tag.

@@ -1,4 +1,4 @@
-// docs/first-hour.md, replayed: each change is applied to the draft, each total compared.
+// docs/bad-plan-repaired.md, replayed: each change is applied to the draft, each total compared.
 #include <catch2/catch.hpp>
 
 #include <filesystem>
@@ -72,9 +72,9 @@ std::string told(const std::string& line) {
 
 }  // namespace
 
-TEST_CASE("the first hour leads from the draft to a clean plan, as its page says") {
+TEST_CASE("the bad plan is led from the draft to a clean plan, as its page says") {
   test::Files files = example_files();
-  std::istringstream page(file_text(std::string(GREYMET_SOURCE) + "/docs/first-hour.md"));
+  std::istringstream page(file_text(std::string(GREYMET_SOURCE) + "/docs/bad-plan-repaired.md"));
   int changes = 0;
   int totals = 0;
   std::string last;
