@@ -1,6 +1,7 @@
 #include "packing/tune.h"
 
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <set>
 
@@ -216,7 +217,14 @@ class Tuner {
     for (const Remedy& remedy : remedies) {
       if (may_help(remedy.kind, goal)) try_sizes(remedy, goal, advice);
     }
-    if (advice.changes.empty()) try_pairs(remedies, goal, advice);
+    const auto cheap = [](TuneKind kind) { return kind <= TuneKind::park; };
+    // two settings of the line together are less than longer periods or another line
+    const bool has_cheap = std::any_of(advice.changes.begin(), advice.changes.end(),
+                                       [&](const TuneChange& c) { return cheap(c.kind); });
+    if (!has_cheap) try_pairs(remedies, goal, cheap, advice);
+    if (advice.changes.empty())
+      try_pairs(
+          remedies, goal, [](TuneKind) { return true; }, advice);
     std::stable_sort(
         advice.changes.begin(), advice.changes.end(), [](const TuneChange& a, const TuneChange& b) {
           return std::pair(a.rests_on_defaults, a.kind) < std::pair(b.rests_on_defaults, b.kind);
@@ -279,15 +287,20 @@ class Tuner {
   }
 
   // Each kind in its largest size with the least size of another that is then enough.
-  void try_pairs(const std::vector<Remedy>& remedies, TuneGoal goal, TuneAdvice& advice) {
+  void try_pairs(const std::vector<Remedy>& remedies, TuneGoal goal,
+                 const std::function<bool(TuneKind)>& which, TuneAdvice& advice) {
     for (std::size_t a = 0; a < remedies.size(); ++a) {
       for (std::size_t b = a + 1; b < remedies.size(); ++b) {
-        if (remedies[a].kind == remedies[b].kind || !may_help(remedies[a].kind, goal) ||
-            !may_help(remedies[b].kind, goal) || advice.changes.size() >= options_.most_changes) {
+        const TuneKind first = remedies[a].kind;
+        const TuneKind second = remedies[b].kind;
+        if (first == second || !may_help(first, goal) || !may_help(second, goal) || !which(first) ||
+            !which(second) || advice.changes.size() >= options_.most_changes) {
           continue;
         }
+        // of two cheap ones it is as grave as the graver
+        const TuneKind both = second <= TuneKind::park ? second : TuneKind::both;
         for (const Remedy::Size& size : remedies[b].sizes) {
-          if (try_one({&remedies[a].sizes.back(), &size}, TuneKind::both, goal, advice)) break;
+          if (try_one({&remedies[a].sizes.back(), &size}, both, goal, advice)) break;
         }
       }
     }

@@ -167,3 +167,42 @@ TEST_CASE("slips of the first hour are named with what to type") {
   CHECK(slave.status == 2);
   CHECK(slave.err.find("burner is a slave on line north: write north") != std::string::npos);
 }
+
+TEST_CASE(
+    "what may follow is completed: commands, options, their values, rules, names of the plan") {
+  const test::TemporaryFolder folder;
+  std::filesystem::copy(GREYMET_EXAMPLES, folder.path(), std::filesystem::copy_options::recursive);
+  const auto complete = [&](std::vector<std::string> words) {
+    words.insert(words.begin(), {"describe", "complete", "--"});
+    const auto outcome = test::run_program(GREYMET_PROGRAM, words, folder.path());
+    CHECK(outcome.status == 0);
+    CHECK(outcome.err.empty());
+    std::set<std::string> out;
+    std::istringstream in(outcome.out);
+    for (std::string line; std::getline(in, line);) out.insert(line);
+    return out;
+  };
+  using Words = std::set<std::string>;
+  CHECK(complete({"ch"}) == Words{"check"});
+  CHECK(complete({""}).count("timing") == 1);
+  CHECK(complete({"check", "--lea"}) == Words{"--least"});
+  CHECK(complete({"check", "maltings.toml", "--least", ""}) == Words{"error", "note", "warning"});
+  CHECK(complete({"check", "maltings.toml", "--rules", "F13"}) == Words{"F13"});
+  CHECK(complete({"check", "maltings.toml", "--rules", "M0"}).count("M02") == 1);
+  CHECK(complete({"explain", "relea"}) == Words{"release", "releases"});
+  CHECK(complete({"explain", "off"}) == Words{"off by one", "off-by-one", "offset"});
+  CHECK(complete({"timing", "maltings.toml", "no"}) == Words{"north"});
+  CHECK(complete({"timing", "maltings.toml", "--why", "bridge-t"}) == Words{"bridge-tare"});
+  CHECK(complete({"memory", "maltings.toml", "lo"}) == Words{"loadout"});
+  CHECK(complete({"hand", "maltings.toml", "moisture.grain_m"}) ==
+        Words{"moisture.grain_moisture"});
+  CHECK(complete({"probe", "maltings.toml", "moi"}) == Words{"moisture"});
+  CHECK(complete({"run", "maltings.toml", "--controller", "k"}) == Words{"kiln"});
+  // files are the shell's, and what is wrong is not told here
+  CHECK(complete({"check", "mal"}).empty());
+  CHECK(complete({"timing", "missing.toml", "n"}).empty());
+  CHECK(complete({"timing", "maps/burner.csv", "n"}).empty());
+  CHECK(complete({"nonsense", "x"}).empty());
+  // a row of a list stays in front of the next one
+  CHECK(complete({"check", "maltings.toml", "--rules", "F,M0"}).count("F,M01") == 1);
+}

@@ -225,3 +225,19 @@ TEST_CASE("functions that a table names for writing are those the map lists") {
         "a,hr,0,u16,rw,6\r\nb,hr,1,u16,rw,\"6, 16\"\r\nc,hr,2,f32,rw,\r\nd,hr,4,f32,rw,16\r\n"
         "e,hr,6,u16,r,\r\n");
 }
+
+TEST_CASE("with --table the transactions stand in a CSV, and the exchange is the same") {
+  const NewSite site;
+  const auto ways = with(one_meter, {"--reading", "m:addresses=hex", "--reading", "scale=divide"});
+  REQUIRE(site.run(with({"new", "rows"}, ways)).status == 0);
+  REQUIRE(site.run(with({"new", "table", "--table"}, ways)).status == 0);
+  const std::string plan = site.site_.read("table/plan.toml");
+  CHECK(plan.find("table      = \"exchange.csv\"") != std::string::npos);
+  CHECK(plan.find("transactions = [") == std::string::npos);
+  const std::string csv = site.site_.read("table/exchange.csv");
+  CHECK(csv.starts_with("name,slave,fc,at,count,into,every,"));
+  const auto diff = site.run({"diff", "rows/plan.toml", "table/plan.toml"});
+  INFO(diff.out << diff.err);
+  CHECK(diff.status == 0);
+  CHECK(site.run({"check", "table/plan.toml"}).status == 0);
+}

@@ -76,7 +76,7 @@ TEST_CASE("the timing fits 80 columns, with more to see where there is room") {
   const auto report = timing::analyse(loaded.plan, {});
   std::ostringstream ignored;
   const auto text = [&](std::size_t width) {
-    return timing_text(loaded.plan, report, plain_terminal(ignored, ignored, width));
+    return timing_text(loaded.plan, report, plain_terminal(ignored, ignored, width), true);
   };
   CHECK(longest_line(text(80)) <= 80);
   CHECK(longest_line(text(40)) <= 80);  // narrower than that nothing can be read

@@ -38,7 +38,7 @@ done <"$folder/commands"
 
 # completion: commands, then options of a command
 complete_words() {
-  bash -c 'source "$1"; shift; COMP_WORDS=("$@"); COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); _greymet; echo "${COMPREPLY[@]}"' \
+  PATH="$root/bin:$PATH" bash -c 'source "$1"; shift; COMP_WORDS=("$@"); COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); _greymet; echo "${COMPREPLY[@]}"' \
     _ "$root/share/bash-completion/completions/greymet" "$@"
 }
 [ "$(complete_words greymet reh)" = rehearse ] || fail "commands are not completed"

@@ -328,3 +328,39 @@ TEST_CASE("a shorter timeout says whether the reply it leaves room for is stated
   }
   CHECK(several > 0);
 }
+
+TEST_CASE("two settings of the line come before longer periods and a second line") {
+  // of slaves that take up to 350 ms no timeout is short
+  const auto plan_of = [](const std::string& period, const std::string& keys) {
+    std::string plan =
+        replaced(test::with_rows({row("a", "gauge", 2, "every = \"" + period + "\""),
+                                  row("b", "pump", 2, "every = \"3s\", phase = \"100ms\""),
+                                  row("c", "pump", 2, "every = \"3s\", phase = \"200ms\"")}),
+                 "format = \"8E1\"\n", "format = \"8E1\"\n" + keys);
+    return replaced(plan, "map = \"pump.csv\"\nreply = { typical = \"5ms\", max = \"20ms\" }",
+                    "map = \"pump.csv\"\nreply = { typical = \"100ms\", max = \"350ms\" }");
+  };
+  const auto is_cheap = [](const TuneChange& change) { return change.kind <= TuneKind::park; };
+  std::size_t pairs = 0;
+  for (const char* period : {"1100ms", "1300ms", "1500ms", "1800ms", "2s"}) {
+    for (const char* timeout : {"400ms", "450ms", "600ms", "900ms"}) {
+      const std::string stated =
+          std::string("timeout = \"") + timeout + "\"\npark = { after = 3, retry = \"10s\" }\n";
+      for (const TuneAdvice& each : advice(plan_of(period, stated))) {
+        if (each.goal != TuneGoal::endure && each.goal != TuneGoal::endure_all) continue;
+        INFO(period << " " << timeout);
+        const bool cheap = std::any_of(each.changes.begin(), each.changes.end(), is_cheap);
+        for (const TuneChange& change : each.changes) {
+          if (change.text.find(", and ") != std::string::npos && is_cheap(change)) ++pairs;
+        }
+        if (cheap) continue;
+        // then the strongest of both is not enough either
+        const auto after = advice(
+            plan_of(period, stated + "retries = 0\npark = { after = 1, retry = \"10s\" }\n"));
+        CHECK(std::any_of(after.begin(), after.end(),
+                          [&](const TuneAdvice& a) { return a.goal == each.goal; }));
+      }
+    }
+  }
+  CHECK(pairs > 0);
+}

@@ -63,6 +63,19 @@ Duration StallCures::longest_answer(const model::Subject& owner) {
   return longest_answers_[owner];
 }
 
+// All tries fit into every period of those that keep it: rule T07, which would speak next.
+Duration StallCures::most_for_periods(const model::Subject& owner, std::int64_t tries) const {
+  Duration most = Duration::max();
+  for (const Queue& queue : timing_.model.queues) {
+    for (const Job& job : queue.jobs) {
+      if (job.times.broadcast || job.kind != model::TriggerKind::cyclic) continue;
+      if (silence_owner(plan_, plan_.transactions[job.transaction]).subject != owner) continue;
+      most = std::min(most, model::rounded_down(job.period / tries, milliseconds(10)));
+    }
+  }
+  return most;
+}
+
 // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
 std::optional<Duration> StallCures::largest_timeout(const Stalls& stalls, Duration least,
                                                     Tries tries, StallKind kind,
@@ -98,8 +111,10 @@ std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, 
   if (!each_try && stall.failing.front().tries > 1 && spared(stalls, once, kind, spares)) {
     ways.emplace_back("retries = 0");
   }
+  const std::int64_t tries = std::max<std::int64_t>(1, stall.failing.front().tries);
   if (const auto timeout = largest_timeout(stalls, least, present, kind, spares)) {
-    ways.push_back(fmt::format("timeout = \"{}\"", to_text(*timeout)));
+    const Duration fits = std::min(*timeout, most_for_periods(owner, tries));
+    ways.push_back(fmt::format("timeout = \"{}\"", to_text(fits < least ? *timeout : fits)));
   } else if (const auto shorter =
                  each_try ? std::nullopt : largest_timeout(stalls, least, once, kind, spares)) {
     ways.push_back(fmt::format("timeout = \"{}\" with retries = 0", to_text(*shorter)));

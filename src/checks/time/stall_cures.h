@@ -43,6 +43,8 @@ class StallCures {
   [[nodiscard]] bool spared(const Stalls& stalls, const Tries& tries, timing::StallKind kind,
                             const Spares& spares) const;
   [[nodiscard]] model::Duration longest_answer(const model::Subject& owner);
+  [[nodiscard]] model::Duration most_for_periods(const model::Subject& owner,
+                                                 std::int64_t tries) const;
   [[nodiscard]] std::optional<model::Duration> largest_timeout(const Stalls& stalls,
                                                                model::Duration least, Tries tries,
                                                                timing::StallKind kind,

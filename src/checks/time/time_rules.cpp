@@ -27,6 +27,15 @@ namespace {
 
 constexpr double busy_share = 0.8;  // of all there is
 
+// As somebody would write it, and no shorter: 270 ms as 300 ms.
+Duration usual_period(Duration least) {
+  using std::chrono::seconds;
+  if (least <= milliseconds(100)) return rounded_up(least, milliseconds(10));
+  if (least <= seconds(1)) return rounded_up(least, milliseconds(50));
+  if (least <= seconds(10)) return rounded_up(least, milliseconds(500));
+  return rounded_up(least, seconds(1));
+}
+
 class TimeRules {
  public:
   TimeRules(const RuleInput& in, const timing::TimingReport& timing, Findings& out)
@@ -255,10 +264,9 @@ class TimeRules {
     if (job.kind != TriggerKind::cyclic || !t.response_bound || is_impossible(job, queue)) return;
     const model::Subject subject = subject_of(declared(job));
     // another period moves the releases against each other: only the bound of any phases stays
-    const Duration stays = t.response_bound_any_phase.value_or(*t.response_bound);
-    const std::string slower =
-        fmt::format("write every = \"{}\", or see `greymet timing` for what it waits for",
-                    to_text(rounded_up(stays, milliseconds(10))));
+    const Duration stays = usual_period(t.response_bound_any_phase.value_or(*t.response_bound));
+    const std::string slower = fmt::format(
+        "write every = \"{}\", or see `greymet timing` for what it waits for", to_text(stays));
     if (t.missed > 0) {
       if (use == Severity::error) return;
       const std::string lost =
@@ -276,7 +284,7 @@ class TimeRules {
              fmt::format("misses its period of {}: even with all slaves well, {}",
                          to_text(job.period), lost),
              slower);
-      cure_period(job, rounded_up(stays, milliseconds(10)));
+      cure_period(job, stays);
     } else if (*t.response_bound > job.period && !use && !only_because_of_continuous(queue, t)) {
       report(out_, RuleCode::T02, Severity::warning, period_place(job), subject,
              fmt::format("its period of {} is not guaranteed: a response may take up to {}; {} was "
@@ -284,7 +292,7 @@ class TimeRules {
                          to_text(job.period), in_ms(*t.response_bound),
                          t.response_simulated ? in_ms(*t.response_simulated) : "none"),
              slower);
-      cure_period(job, rounded_up(stays, milliseconds(10)));
+      cure_period(job, stays);
     }
   }
 

@@ -217,6 +217,13 @@ int new_plan(const NewOptions& options, const Terminal& terminal) {
     terminal.err << fmt::format("greymet: {}\n", shown(text.error()));
     return exit_findings;
   }
+  if (options.table) {
+    constexpr const char* table_name = "exchange.csv";
+    if (auto split = files::with_table(*text, table_name)) {
+      text = std::move(split->plan);
+      written.emplace(table_name, split->csv);
+    }
+  }
   auto folder = files::OutputFolder::open(options.folder, options.force);
   const auto unreachable_file = [&](const files::FileError& error) {
     terminal.err << fmt::format("greymet: {}\n", shown(error.message));
@@ -482,6 +489,8 @@ Action declare_new(CLI::App& command, const Terminal& terminal) {
       ->type_name("WAY");
   command.add_flag("--tags", options->tags,
                    "draft the table of tags as well: what the controller's program has to declare");
+  command.add_flag("--table", options->table,
+                   "the transactions go into exchange.csv beside the plan, for a spreadsheet");
   command.add_flag("--example", options->example,
                    "slaves without a map get an example, to try things with");
   command.add_flag("--force", options->force, "overwrite files that greymet did not write");

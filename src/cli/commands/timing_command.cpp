@@ -180,7 +180,9 @@ int run_timing(const TimingOptions& options, const Terminal& terminal) {
   auto writer = print_results(
       options.output,
       {"timing", [&] { return files::timing_json(plan, report); },
-       [&](const Terminal& on) { return timing_text(plan, report, on) + measured_text(plan, on); },
+       [&](const Terminal& on) {
+         return timing_text(plan, report, on, options.legend) + measured_text(plan, on);
+       },
        [&] {
          return std::vector<tables::Table>{
              tables::timing_table(report),     tables::lines_table(report),
@@ -203,6 +205,7 @@ Action declare_timing(CLI::App& command, const Terminal& terminal) {
       ->check(number_like("0.0001"))
       ->check(CLI::Range(0.0, 0.5));
   command.add_flag("--pairs", options->pairs, "also simulate every two silent slaves of a line");
+  command.add_flag("--legend", options->legend, "say what each column is");
   command.add_option("--window", options->window,
                      "what the timelines of -o show, e.g. 200ms..600ms of plant time");
   command.add_option("--why", options->why,

@@ -93,40 +93,18 @@ std::string man_page(const CLI::App& app, const CLI::App* command) {
          "documents of the package.\n";
 }
 
-std::string bash_completion(const CLI::App& app) {
-  std::string commands;
-  std::string cases;
-  for (const CLI::App* command : app.get_subcommands({})) {
-    if (command->get_group().empty()) continue;
-    commands += (commands.empty() ? "" : " ") + command->get_name();
-    std::string options;
-    for (const CLI::Option* option : command->get_options()) {
-      for (const std::string& name : option->get_lnames()) options += " --" + name;
-      for (const std::string& name : option->get_snames()) options += " -" + name;
-    }
-    cases += fmt::format("    {}) options=\"{}\" ;;\n", command->get_name(), options.substr(1));
-  }
-  return fmt::format(
-      R"(# bash completion for greymet; made by greymet itself
+std::string bash_completion() {
+  return R"(# bash completion for greymet; what may follow says greymet itself
 _greymet()
-{{
-  local word="${{COMP_WORDS[COMP_CWORD]}}" options=""
-  COMPREPLY=()
-  if [ "$COMP_CWORD" -eq 1 ]; then
-    mapfile -t COMPREPLY < <(compgen -W "{} --help --version" -- "$word")
-    return
-  fi
-  case "${{COMP_WORDS[1]}}" in
-{}  esac
-  if [[ "$word" == -* ]]; then
-    mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")
-  else
+{
+  local word="${COMP_WORDS[COMP_CWORD]}"
+  mapfile -t COMPREPLY < <("${COMP_WORDS[0]}" describe complete -- "${COMP_WORDS[@]:1:$COMP_CWORD}" 2>/dev/null)
+  if [ "${#COMPREPLY[@]}" -eq 0 ] && [[ "$word" != -* ]]; then
     mapfile -t COMPREPLY < <(compgen -f -- "$word")
   fi
-}}
+}
 complete -o filenames -F _greymet greymet
-)",
-      commands, cases);
+)";
 }
 
 }  // namespace greymet::cli

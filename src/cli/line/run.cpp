@@ -7,6 +7,7 @@
 #include "cli/describe.h"
 #include "cli/folding_stream.h"
 #include "command_line.h"
+#include "complete.h"
 #include "model/nearest_name.h"
 
 namespace greymet::cli {
@@ -40,7 +41,7 @@ class CommandLine {
       "greymet"};
   Action action_;
   std::string what_;
-  std::string of_;
+  std::vector<std::string> words_;
 };
 
 }  // namespace
@@ -171,27 +172,36 @@ std::string CommandLine::chosen_name() {
 void CommandLine::add_describe() {
   CLI::App& options = *app_.add_subcommand("describe", "print manual pages and completions");
   options.group("");
-  options.add_option("WHAT", what_, "man, bash or commands")
+  options.add_option("WHAT", what_, "man, bash, commands, or complete")
       ->required()
-      ->check(CLI::IsMember({"man", "bash", "commands"}));
-  options.add_option("COMMAND", of_, "the command of a manual page; the program if left out");
+      ->check(CLI::IsMember({"man", "bash", "commands", "complete"}));
+  options
+      .add_option("WORDS", words_,
+                  "the command of a manual page, the program if left out; to complete: -- and what "
+                  "has been typed")
+      ->expected(-1);
   options.callback([this] { action_ = [this] { return describe(); }; });
 }
 
 int CommandLine::describe() {
   if (what_ == "bash") {
-    terminal_.out << bash_completion(app_);
+    terminal_.out << bash_completion();
     return exit_fine;
   }
   if (what_ == "commands") {
     for (const Command& command : all_commands()) terminal_.out << command.name << '\n';
     return exit_fine;
   }
+  if (what_ == "complete") {
+    for (const std::string& each : completions(app_, words_)) terminal_.out << each << '\n';
+    return exit_fine;
+  }
+  const std::string of = words_.empty() ? std::string() : words_.front();
   const CLI::App* command = nullptr;
   for (const CLI::App* each : app_.get_subcommands({})) {
-    if (each->get_name() == of_) command = each;
+    if (each->get_name() == of) command = each;
   }
-  if (!of_.empty() && command == nullptr) return usage_error(terminal_, "there is no such command");
+  if (!of.empty() && command == nullptr) return usage_error(terminal_, "there is no such command");
   terminal_.out << man_page(app_, command);
   return exit_fine;
 }

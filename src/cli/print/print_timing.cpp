@@ -133,8 +133,29 @@ std::string verdicts_of(const Reports& reports) {
   return text;
 }
 
+bool hurts_others(const timing::SilentCase& silent) {
+  return !silent.missing.empty() || !silent.missing_steady.empty();
+}
+
+// "meter, drive and 3 more": who, by being silent, makes others miss releases.
+std::string hurting_names(const model::ResolvedPlan& plan, const timing::TimingReport& report) {
+  constexpr std::size_t most = 4;
+  std::string text;
+  std::size_t count = 0;
+  for (const timing::SilentCase& silent : report.silence.cases) {
+    if (!hurts_others(silent) || ++count > most) continue;
+    std::string name;
+    for (const std::size_t device : silent.devices) {
+      name += (name.empty() ? "" : " + ") + plan.target_name(report.model.devices[device]);
+    }
+    text += (text.empty() ? "" : ", ") + shown(name);
+  }
+  return count > most ? fmt::format("{} and {} more", text, count - most) : text;
+}
+
 // The verdicts in short, before the numbers.
-std::string summary_text(const timing::TimingReport& report, const Terminal& terminal) {
+std::string summary_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
+                         const Terminal& terminal) {
   std::string text = tinted(terminal, Tint::bold, "in short") + "\n";
   for (const timing::LineReport& line : report.lines) {
     if (line.transactions.empty()) continue;
@@ -151,14 +172,13 @@ std::string summary_text(const timing::TimingReport& report, const Terminal& ter
     text += fmt::format("  {} {}\n", name_cell("paths", 14), verdicts_of(report.paths));
   }
   const auto& cases = report.silence.cases;
-  const auto hurting = std::count_if(cases.begin(), cases.end(), [](const auto& c) {
-    return !c.missing.empty() || !c.missing_steady.empty();
-  });
+  const auto hurting = std::count_if(cases.begin(), cases.end(), hurts_others);
   if (!cases.empty()) {
-    text += fmt::format(
-        "  {} {}\n", name_cell("silent slaves", 14),
-        hurting == 0 ? std::string("nobody else misses a release")
-                     : fmt::format("{} of {} make others miss releases", hurting, cases.size()));
+    text +=
+        fmt::format("  {} {}\n", name_cell("silent slaves", 14),
+                    hurting == 0 ? std::string("nobody else misses a release")
+                                 : fmt::format("{} of {} make others miss releases: {}", hurting,
+                                               cases.size(), hurting_names(plan, report)));
   }
   return text + "\n";
 }
@@ -176,7 +196,7 @@ model::FactSet usual_defaults(const model::FactSet& assumed) {
 }  // namespace
 
 std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingReport& report,
-                        const Terminal& terminal) {
+                        const Terminal& terminal, bool legend) {
   std::size_t longest_name = 11;
   for (const timing::LineReport& line : report.lines) {
     for (const auto& t : line.transactions) longest_name = std::max(longest_name, t.name.size());
@@ -185,7 +205,7 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   const bool failures = width >= narrowest + failure_width;
   const std::size_t taken = columns_width + 1 + (failures ? failure_width : 0);
   const std::size_t name_width = std::min(longest_name, width - taken);
-  std::string text = summary_text(report, terminal);
+  std::string text = summary_text(plan, report, terminal);
   model::FactSet assumed;  // of what usual defaults stand for
   bool missed = false;
   bool incomplete = false;
@@ -226,23 +246,28 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   }
   text += heartbeats_text(report, terminal);
   text += supervision_text(plan, report, terminal);
-  text +=
-      "All times in ms. out, in: bytes of request and reply. typical, longest: the\n"
-      "duration, from its start to its end. simul.: longest response, from release to\n"
-      "end, simulated with longest durations. bound: no response is ever longer, while\n"
-      "all keep to what the plan states; clocks may be 1 to 2 % slow, leave that room.\n"
-      "silent: what a silent slave costs each time. gap: the line's silence between\n"
-      "frames.\n";
-  if (width >= narrowest + failure_width) {
-    text += "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
-  }
-  if (!report.heartbeats.empty()) {
+  if (legend) {
     text +=
-        "apart: longest time between two samples of a heartbeat. safe watch: smallest\n"
-        "without false alarms, largest that reacts in time. alarm<=: never later after\n"
-        "the producer stops.\n";
+        "All times in ms. out, in: bytes of request and reply. typical, longest: the\n"
+        "duration, from its start to its end. simul.: longest response, from release to\n"
+        "end, simulated with longest durations. bound: no response is ever longer, while\n"
+        "all keep to what the plan states; clocks may be 1 to 2 % slow, leave that room.\n"
+        "silent: what a silent slave costs each time. gap: the line's silence between\n"
+        "frames.\n";
+    if (width >= narrowest + failure_width) {
+      text +=
+          "failed: one try without a reply. except.: answered by an exception, at the longest.\n";
+    }
+    if (!report.heartbeats.empty()) {
+      text +=
+          "apart: longest time between two samples of a heartbeat. safe watch: smallest\n"
+          "without false alarms, largest that reacts in time. alarm<=: never later after\n"
+          "the producer stops.\n";
+    }
+    text += supervision_legend(plan, report, terminal);
+  } else {
+    text += "All times in ms; greymet timing --legend says what each column is.\n";
   }
-  text += supervision_legend(plan, report, terminal);
   if (const auto keys = assumed.keys(); !keys.empty()) {
     text += fmt::format("* rests on defaults for `{}`: `greymet check` says what hangs on them.\n",
                         fmt::join(keys, "`, `"));

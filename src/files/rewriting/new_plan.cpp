@@ -1,9 +1,12 @@
 #include "files/new_plan.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 
+#include "files/csv_text.h"
+#include "files/toml_scan.h"
 #include "model/toml_text.h"
 #include "model/utf8_text.h"
 
@@ -221,6 +224,46 @@ std::string new_plan_text(const NewPlan& plan) {
   for (std::size_t l = 0; l < plan.lines.size(); ++l) text += line_text(plan, l);
   for (const NewSlave& slave : plan.slaves) text += new_slave_text(slave);
   return text + exchange_text(plan) + supervision_text(plan);
+}
+
+std::optional<PlanWithTable> with_table(std::string_view plan, std::string_view file_name) {
+  const auto part = [&](const Span& span) {
+    return plan.substr(span.begin, span.end - span.begin);
+  };
+  for (const TomlNode& node : scan_toml(plan)) {
+    if (node.kind != TomlKind::pair || part(node.key) != "transactions") continue;
+    std::vector<std::string> columns;
+    std::vector<std::map<std::string, std::string>> rows;
+    for (const TomlNode& row : node.parts) {
+      rows.emplace_back();
+      for (const TomlNode& cell : row.parts) {
+        std::string_view value = part(cell.value);
+        if (value.starts_with('{') || value.starts_with('[')) return std::nullopt;
+        const bool quoted = value.size() >= 2 && value.front() == '"' && value.back() == '"';
+        if (quoted && value.find('\\') != std::string_view::npos) return std::nullopt;
+        if (quoted) value = value.substr(1, value.size() - 2);
+        const std::string key(part(cell.key));
+        if (std::find(columns.begin(), columns.end(), key) == columns.end()) columns.push_back(key);
+        rows.back()[key] = value;
+      }
+    }
+    if (rows.empty()) return std::nullopt;
+    CsvWriter csv;
+    csv.row(columns);
+    for (auto& row : rows) {
+      std::vector<std::string> cells;
+      cells.reserve(columns.size());
+      for (const std::string& column : columns) cells.push_back(row[column]);
+      csv.row(cells);
+    }
+    PlanWithTable out;
+    out.plan = std::string(plan.substr(0, node.whole.begin)) +
+               pair("table", toml_string(std::string(file_name)), "the transactions, a row each") +
+               std::string(plan.substr(std::min(plan.size(), node.whole.end + 1)));
+    out.csv = csv.take();
+    return out;
+  }
+  return std::nullopt;
 }
 
 std::string empty_map() {

@@ -73,6 +73,28 @@ std::string MemoryLayout::some_names() const {
   return areas.size() > most ? fmt::format("{} and {} more", names, areas.size() - most) : names;
 }
 
+// "%MD20" where there is %MW: the words that it would be, as controllers count.
+std::string MemoryLayout::other_size(std::string_view text) const {
+  const std::size_t digits = text.find_first_of("0123456789");
+  if (digits == std::string_view::npos || digits < 2) return {};
+  const char size = text[digits - 1];
+  const bool wide = size == 'D' || size == 'L';
+  if (!wide && size != 'B') return {};
+  const std::string words = std::string(text.substr(0, digits - 1)) + "W";
+  const auto area = area_named(words);
+  if (!area || controller_->memory[*area].name != words) return {};
+  const auto number = parse_number(text.substr(digits), controller_->memory[*area].radix);
+  constexpr std::int64_t most = 1 << 24;
+  if (!number || *number < 0 || *number > most) return {};
+  const std::int64_t n = *number;
+  const std::int64_t each = size == 'D' ? 2 : 4;
+  const std::string by_itself = name_of(*area, wide ? n * each : n / 2);
+  if (!wide)
+    return fmt::format("; as a byte it would lie in {} (or {})", by_itself, name_of(*area, n));
+  return fmt::format("; it would be {} and the {} behind it, or {} where words are counted",
+                     by_itself, size == 'D' ? "one" : "three", name_of(*area, n));
+}
+
 tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text) const {
   const std::string shown(text.substr(0, 60));
   std::optional<std::size_t> area;
@@ -91,8 +113,8 @@ tl::expected<MemorySpot, MemoryFailure> MemoryLayout::read(std::string_view text
         MemoryError::no_such_area,
         known.empty()
             ? fmt::format("'{}': controller {} declares no memory", shown, controller_->name)
-            : fmt::format("'{}' is in no memory area of controller {}, which has {}", shown,
-                          controller_->name, known),
+            : fmt::format("'{}' is in no memory area of controller {}, which has {}{}", shown,
+                          controller_->name, known, other_size(text)),
         meant_by(text),
         fmt::format("{} of {}", shown.substr(0, shown.find_first_of("0123456789")),
                     controller_->name)});

@@ -92,6 +92,7 @@ struct TimingOptions {
   std::string plan;
   double frame_errors = 0;
   bool pairs = false;
+  bool legend = false;
   std::string window;
   std::string why;
   std::string measured;  // what run or rehearse wrote; empty: nothing was measured
@@ -323,6 +324,7 @@ struct NewOptions {
   std::vector<std::string> readings;  // "scale=divide", "meter:addresses=hex"
   std::string headings;               // file of more headings
   bool tags = false;                  // draft the table of tags too
+  bool table = false;  // transactions in a CSV
   bool example = false;               // slaves without a map get one to try things with
   bool update = false;                // of a slave that is there: a newer revision of its map
   bool dry_run = false;

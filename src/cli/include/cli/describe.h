@@ -17,6 +17,6 @@ namespace greymet::cli {
 // A page of section 1 (man 7 man): of the program, or of one of its commands.
 [[nodiscard]] std::string man_page(const CLI::App& app, const CLI::App* command);
 // Completion of commands, options and files, for bash.
-[[nodiscard]] std::string bash_completion(const CLI::App& app);
+[[nodiscard]] std::string bash_completion();
 
 }  // namespace greymet::cli

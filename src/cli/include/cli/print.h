@@ -24,9 +24,11 @@ void print_findings(const files::LoadedPlan& loaded, const model::Findings& find
 // "2 errors, 1 warning, no notes"
 [[nodiscard]] std::string tally_text(const checks::Tally& tally);
 
-// The timing of all lines as text, at most `width` columns where that is 80 or more.
+// The timing of all lines as text, at most `width` columns where that is 80 or more. `legend`: with
+// what each column is.
 [[nodiscard]] std::string timing_text(const model::ResolvedPlan& plan,
-                                      const timing::TimingReport& report, const Terminal& terminal);
+                                      const timing::TimingReport& report, const Terminal& terminal,
+                                      bool legend);
 
 // How one bound is made up, for `timing --why`.
 [[nodiscard]] std::string why_text(const model::ResolvedPlan& plan,

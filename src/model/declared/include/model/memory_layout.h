@@ -74,6 +74,7 @@ class MemoryLayout {
  private:
   [[nodiscard]] std::uint64_t first_bit(std::size_t area, std::int64_t number) const;
   [[nodiscard]] std::optional<std::string> meant_by(std::string_view text) const;
+  [[nodiscard]] std::string other_size(std::string_view text) const;
   [[nodiscard]] std::optional<std::size_t> area_named(std::string_view name) const;
   // The first areas, for a message.
   [[nodiscard]] std::string some_names() const;
