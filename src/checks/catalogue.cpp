@@ -119,7 +119,7 @@ std::string rules_document() {
       text += fmt::format(
           "\n### {0}\n\n<a id=\"{0}\"></a>**{1}** ({2}{3}). "
           "{4}{8}\n\nWrong:\n\n{5}\nRight:\n\n{6}\n"
-          "Remedy: {7}\n",
+          "Fix: {7}\n",
           to_string(e.code), e.title, to_string(e.severity),
           e.clause.empty() ? std::string() : fmt::format("; {}", e.clause), e.why,
           code_block(e.wrong), code_block(e.right), e.remedy, silence_text(e));

@@ -42,7 +42,7 @@ TEST_CASE("explain shows why, wrong, right and the remedy") {
   const Outcome f11 = run({"explain", "f11"});
   CHECK(f11.status == 0);
   for (const char* part : {"F11 (warning): fence-post", "wrong:\n    { name", "count = 9",
-                           "right:\n    { name", "count = 8", "remedy: Count again"}) {
+                           "right:\n    { name", "count = 8", "fix: Count again"}) {
     INFO(part);
     CHECK(f11.out.find(part) != std::string::npos);
   }

@@ -49,22 +49,22 @@ TEST_CASE("check --fix writes what has one meaning, says it, and ends as check w
   CHECK(done.err.empty());
   CHECK(site.read("plan.toml") == CuredFolder::good);
   CHECK(done.out.find("--- plan.toml\n+++ plan.toml\n@@ ") == 0);
-  CHECK(done.out.find("\ncured P02 transaction t (plan.toml:19): write `every`\n") !=
+  CHECK(done.out.find("\nfixed P02 transaction t (plan.toml:19): write `every`\n") !=
         std::string::npos);
-  CHECK(done.out.find("\ncured F11 transaction t (plan.toml:19): write count = 8\n") !=
+  CHECK(done.out.find("\nfixed F11 transaction t (plan.toml:19): write count = 8\n") !=
         std::string::npos);
   CHECK(done.out.find("\nwrote plan.toml\n") != std::string::npos);
   CHECK(done.out.find("checked: nothing to report\n") != std::string::npos);
   // all but the last lines are the same as without --dry-run
   CHECK(done.out.substr(0, done.out.find("wrote")) == dry.out.substr(0, done.out.find("wrote")));
   const test::Outcome again = site.run({"check", "plan.toml", "--fix"});
-  CHECK(again.out.find("no finding has a cure that could be carried out\n") == 0);
+  CHECK(again.out.find("no finding has a fix that could be carried out\n") == 0);
   // offers are spoken of only where there are some
   site.write("offer.toml", test::replaced(CuredFolder::good, "count = 8", "count = 140"));
   const test::Outcome offered = site.run({"check", "offer.toml", "--fix"});
-  CHECK(offered.out.find("no finding has a certain cure; --fix=offers takes offers too\n") == 0);
+  CHECK(offered.out.find("no finding has a certain fix; --fix=offers takes offers too\n") == 0);
   const test::Outcome offers = site.run({"check", "plan.toml", "--fix=offers"});
-  CHECK(offers.out.find("no finding has a cure that could be carried out\n") == 0);
+  CHECK(offers.out.find("no finding has a fix that could be carried out\n") == 0);
 }
 
 TEST_CASE("check --fix keeps links, modes and times of what it does not write") {

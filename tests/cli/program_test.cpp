@@ -74,12 +74,12 @@ TEST_CASE("a finding shows its place, its line with a caret, and its remedy") {
         "on_loss = "
         "\"hold\" },\n"
         "       |                                       ^\n"
-        "       = remedy: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
+        "       = fix: split after hr:124: at = 0, count = 125 and at = 125, count = 15\n"
         "plan.toml:5:1: note A04: line north: assumed: the timeout is 500ms; below 184 ms there is "
         "error T03 of line north\n"
         "     5 | [line.north]\n"
         "       | ^\n"
-        "       = remedy: the controller's configuration shows it; then write timeout = \"300ms\"\n"
+        "       = fix: the controller's configuration shows it; then write timeout = \"300ms\"\n"
         "plan.toml: 1 transaction, 1 slave, 1 line, no connections checked: 1 error, no "
         "warnings, 1 note\n" +
             not_judged);

@@ -158,15 +158,15 @@ TEST_CASE(
   CHECK(refused.status == 2);
   CHECK(refused.err ==
         "bad.csv:2:1: error: row 1: at '5' is not valid\n"
-        "       = remedy: write a time with its unit, such as 500ms, 2s or 1min\n"
+        "       = fix: write a time with its unit, such as 500ms, 2s or 1min\n"
         "bad.csv:3:7: error: row 2: slave 'aair' is not valid\n"
-        "       = remedy: write air\n"
+        "       = fix: write air\n"
         "bad.csv:4:9: error: row 3: fault 'silnt' is not valid\n"
-        "       = remedy: write silent\n"
+        "       = fix: write silent\n"
         "bad.csv:5:17: error: row 4: with '2' is not valid\n"
-        "       = remedy: write a share above 0, at most 1, such as 0.2\n"
+        "       = fix: write a share above 0, at most 1, such as 0.2\n"
         "bad.csv:6:16: error: row 5: with '3' is not valid\n"
-        "       = remedy: write nothing here: this fault takes no number\n");
+        "       = fix: write nothing here: this fault takes no number\n");
 }
 
 TEST_CASE("what cannot be opened ends with status 3 and one line") {
@@ -204,9 +204,9 @@ TEST_CASE("endpoints are checked against the plan, with places") {
   CHECK(outcome.status == 2);
   CHECK(outcome.err ==
         "e.json:2:13: error: the plan has no line 'nort'\n"
-        "       = remedy: name one of the plan's (did you mean 'north'?)\n"
+        "       = fix: name one of the plan's (did you mean 'north'?)\n"
         "e.json:3:11: error: its value is no address:port\n"
-        "       = remedy: write {\"lines\": {\"north\": \"/dev/ttyUSB0\"}, \"tcp\": "
+        "       = fix: write {\"lines\": {\"north\": \"/dev/ttyUSB0\"}, \"tcp\": "
         "{\"10.20.0.31:502\": \"127.0.0.1:40123\"}}\n");
   site.write("e.json", "{\"lines\": ");
   CHECK(site.run({"run", "maltings.toml", "--endpoints", "e.json"}).err.starts_with("e.json:1:"));
@@ -415,11 +415,11 @@ TEST_CASE("rows that no run could fulfil are refused with their place before any
   CHECK(values.status == 2);
   CHECK(values.err ==
         "values.csv:3:1: error: moisture.grain_moisture: no write of the plan carries this point\n"
-        "       = remedy: leave the row out, or name a point that is written\n");
+        "       = fix: leave the row out, or name a point that is written\n");
   site.write("values.csv", "where,value\nair.pressure_set,sine 3 200 30s\n");
   CHECK(site.run({"run", "maltings.toml", "--values", "values.csv"}).err ==
         "values.csv:2:18: error: row 1: value 'sine 3 200 30s' is not valid\n"
-        "       = remedy: write one that stays within 5 to 13, the range that the map states\n");
+        "       = fix: write one that stays within 5 to 13, the range that the map states\n");
   site.write("expect.csv", "where,value\nmoisture.grain_moisture,3\nkiln.%MW100,1\n");
   const test::Outcome expected =
       site.run({"run", "maltings.toml", "--expect", "expect.csv", "--controller", "loadout"});
@@ -427,9 +427,9 @@ TEST_CASE("rows that no run could fulfil are refused with their place before any
   CHECK(expected.err ==
         "expect.csv:2:1: error: moisture.grain_moisture: no transaction of this run reads this "
         "point\n"
-        "       = remedy: leave the row out, or name a point that is read\n"
+        "       = fix: leave the row out, or name a point that is read\n"
         "expect.csv:3:1: error: kiln.%MW100: this controller is not run\n"
-        "       = remedy: see --controller\n");
+        "       = fix: see --controller\n");
   CHECK(site.run({"run", "maltings.toml", "--until-met"}).status == 2);
   CHECK(site.run({"rehearse", "maltings.toml", "--fast", "--no-faults", "--faults", "x.csv"}).err ==
         "greymet: --faults and --no-faults exclude each other\n");

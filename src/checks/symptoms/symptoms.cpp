@@ -108,7 +108,7 @@ constexpr std::array one_slave_looks{
 constexpr std::array other_off_looks{
     Look{"the other device holds the line: each request to it waits for its timeout and retries",
          "greymet timing PLAN"},
-    Look{"the shortest cure: fewer retries, a shorter timeout, park", "greymet tune PLAN"},
+    Look{"the shortest way out: fewer retries, a shorter timeout, park", "greymet tune PLAN"},
     Look{"a line without termination or bias at its end: the device that is off was the end", ""},
     Look{"what becomes of the values: on_loss of the request, status bits of the driver",
          "greymet rehearse PLAN --fast"}};

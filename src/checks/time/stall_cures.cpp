@@ -137,7 +137,7 @@ std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, 
   }
   if (ways.empty()) {
     return fmt::format(
-        "no timeout cures this; give {} a line of its own, or the others periods "
+        "no timeout mends this; give {} a line of its own, or the others periods "
         "above the stall",
         plan_.target_name(stall.silent));
   }

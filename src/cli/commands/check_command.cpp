@@ -86,7 +86,7 @@ void print_cures(const files::Cures& cures, bool offers, const Terminal& termina
     const model::Range& place = done.finding.place;
     const bool known = place.file < cures.loaded.sources.size() && place.line > 0;
     terminal.out << fmt::format(
-        "cured {} {}{}: {}\n", to_string(done.finding.rule), shown(to_text(done.finding.subject)),
+        "fixed {} {}{}: {}\n", to_string(done.finding.rule), shown(to_text(done.finding.subject)),
         known ? fmt::format(" ({}:{})", shown(cures.loaded.sources[place.file].name), place.line)
               : std::string(),
         shown(done.title));
@@ -104,8 +104,8 @@ void print_cures(const files::Cures& cures, bool offers, const Terminal& termina
                              [](const model::Fix& fix) { return !fix.is_question; });
         });
     terminal.out << (offers || !any
-                         ? "no finding has a cure that could be carried out\n"
-                         : "no finding has a certain cure; --fix=offers takes offers too\n");
+                         ? "no finding has a fix that could be carried out\n"
+                         : "no finding has a certain fix; --fix=offers takes offers too\n");
   }
 }
 
@@ -189,7 +189,7 @@ Action declare_check(CLI::App& command, const Terminal& terminal) {
       ->type_name("LIST");
   command
       .add_flag("--fix{certain}", options->fix,
-                "carry out the cures that can only mean one thing; --fix=offers: offers too, "
+                "carry out the fixes that can only mean one thing; --fix=offers: offers too, "
                 "one by one")
       ->check(CLI::IsMember({"certain", "offers"}));
   command.add_flag("--dry-run", options->dry_run,

@@ -32,7 +32,7 @@ std::string entry_text(const checks::RuleEntry& e, const Terminal& terminal) {
       fmt::format("{} ({}): {}", to_string(e.code), to_string(e.severity), e.title);
   std::string text = tinted(terminal, Tint::bold, head) + "\n\n";
   text += folded(e.why, 0, 0, terminal.width) + "\n\nwrong:\n" + indented(e.wrong) + "\nright:\n" +
-          indented(e.right) + "\nremedy: " + folded(e.remedy, 8, 8, terminal.width) + "\n";
+          indented(e.right) + "\nfix: " + folded(e.remedy, 5, 5, terminal.width) + "\n";
   if (!e.clause.empty()) {
     text += fmt::format("\nstandard: {}\n", e.clause);
     text += tinted(terminal, Tint::dim, std::string(checks::standards_text())) + "\n";

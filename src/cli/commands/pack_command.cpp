@@ -94,7 +94,7 @@ std::string pack_text(const packing::PackResult& result, const Terminal& termina
     if (line.missed == 0) continue;
     text += fmt::format(
         "{}: {} releases are missed in the simulation; `greymet tune` looks for a "
-        "cure.\n",
+        "way out.\n",
         shown(line.name), line.missed);
   }
   return text;

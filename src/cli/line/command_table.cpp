@@ -15,7 +15,7 @@ constexpr std::array command_rows{
             "greymet new plant --line north=rtu,19200,8E1 --slave gauge=north,12,maps/moisture.csv",
             "greymet new --from maps/moisture.csv --slave gauge=north,13 --plan maltings.toml",
             declare_new},
-    Command{"check", "find what is wrong in a plan, where, and how to cure it",
+    Command{"check", "find what is wrong in a plan, where, and what to write instead",
             "greymet check draft.toml --least warning", "greymet check slips.toml --fix --dry-run",
             declare_check},
     Command{"explain", "say why a rule exists, with a wrong and a right example",

@@ -144,7 +144,7 @@ std::vector<std::string> follows_texts(const files::LoadedPlan& loaded, const Fi
 std::string remedy_text(const Finding& f) {
   const bool asks = !f.fixes.empty() && f.fixes.front().is_question &&
                     f.remedy.starts_with(f.fixes.front().title);
-  if (!asks) return "remedy: " + f.remedy;
+  if (!asks) return "fix: " + f.remedy;
   return f.severity == Severity::note
              ? "proposal: " + f.remedy
              : fmt::format("ask first: {} (the plan alone cannot tell)", f.remedy);
@@ -155,7 +155,7 @@ std::string remedy_text(const Finding& f) {
 void print_findings(const files::LoadedPlan& loaded, const model::Findings& findings,
                     const Terminal& terminal) {
   SourceLines lines(loaded);
-  constexpr std::size_t indent = 17;
+  constexpr std::size_t indent = 14;
   // the gravest first; else in the order of the files
   std::vector<const Finding*> order;
   order.reserve(findings.size());

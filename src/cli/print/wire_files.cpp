@@ -118,7 +118,7 @@ void print_table_findings(const std::string& path, const model::Findings& findin
     if (remedy.empty() && !f.fixes.empty()) {
       remedy = fmt::format("write {}", f.fixes.front().edits.front().text);
     }
-    if (!remedy.empty()) terminal.err << fmt::format("       = remedy: {}\n", shown(remedy));
+    if (!remedy.empty()) terminal.err << fmt::format("       = fix: {}\n", shown(remedy));
   }
   if (findings.size() > most) {
     terminal.err << fmt::format("greymet: and {} more\n", findings.size() - most);
