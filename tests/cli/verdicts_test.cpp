@@ -137,7 +137,7 @@ transactions = [
     const test::Outcome outcome =
         run_in(site, {"rehearse", "plan.toml", "--fast", "--faults", "f.csv"});
     CHECK(outcome.status == 2);
-    CHECK(outcome.err.starts_with("f.csv:2:9: error: row 1: "));
+    CHECK(outcome.err.starts_with("f.csv:2:9: error: row 2: "));
     CHECK(outcome.err.find("it has no connection") != std::string::npos);
   }
 }

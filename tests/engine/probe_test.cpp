@@ -13,6 +13,7 @@
 #include <catch2/catch.hpp>
 
 #include "engine/probe_lines.h"
+#include "engine/probe_map.h"
 #include "engine/probe_reach.h"
 #include "engine/probe_value.h"
 #include "plans.h"
@@ -485,4 +486,61 @@ TEST_CASE("a reply time that is written is never below what was measured") {
     RC_ASSERT(static_cast<double>(state.max.count()) <=
               1.1 * 1.25 * static_cast<double>(measured.max.count()) + 1'000'000);
   });
+}
+
+TEST_CASE("what a device has is found by reading, in few questions, and nothing that it has not") {
+  rc::prop("any runs of registers", [] {
+    TestDevice device;
+    const std::uint32_t up_to = *rc::gen::inRange<std::uint32_t>(1, 300);
+    std::set<std::uint32_t> has;
+    const auto runs =
+        *rc::gen::container<std::vector<std::pair<std::uint32_t, std::uint32_t>>>(rc::gen::pair(
+            rc::gen::inRange<std::uint32_t>(0, 300), rc::gen::inRange<std::uint32_t>(1, 60)));
+    for (const auto& [first, count] : runs) {
+      for (std::uint32_t at = first; at < first + count; ++at) has.insert(at);
+    }
+    for (std::uint32_t at = 0; at < 400; ++at) {
+      if (has.count(at) == 0) device.missing.insert(at);
+      device.words[at] = static_cast<std::uint16_t>(at * 7);
+    }
+    for (const ProbeBlock& each : engine::map_blocks(Area::holding_register, up_to)) {
+      device.announced.insert(each);
+    }
+    // the quarters' first registers are among them
+    engine::ProbeLimits limits;
+    limits.most_requests = 10'000;
+    engine::PoliteDevice polite(device, limits);
+    const auto found = engine::probe_map(polite, Area::holding_register, up_to);
+    std::set<std::uint32_t> told;
+    for (const auto& stretch : found) {
+      for (std::size_t i = 0; i < stretch.words.size(); ++i) {
+        const auto at = static_cast<std::uint32_t>(stretch.first + i);
+        RC_ASSERT(has.count(at) == 1);
+        RC_ASSERT(at < up_to);
+        RC_ASSERT(stretch.words[i] == static_cast<std::uint16_t>(at * 7));
+        RC_ASSERT(told.insert(at).second);
+      }
+    }
+    // runs of a quarter or more are never missed
+    for (std::uint32_t at = 0; at < up_to; ++at) {
+      if (told.count(at) == 1 || has.count(at) == 0) continue;
+      std::uint32_t before = at;
+      std::uint32_t behind = at;
+      while (before > 0 && has.count(before - 1) == 1) --before;
+      while (has.count(behind + 1) == 1) ++behind;
+      RC_ASSERT(behind - before + 1 < 8);
+    }
+  });
+  // a device with nothing there is asked six times for each 32
+  TestDevice empty;
+  for (std::uint32_t at = 0; at < 400; ++at) empty.missing.insert(at);
+  engine::PoliteDevice polite(empty);
+  CHECK(engine::probe_map(polite, Area::holding_register, 192).empty());
+  CHECK(empty.asked.size() == 6 * 6);
+  // and one that is silent three times
+  TestDevice silent;
+  silent.silent = true;
+  engine::PoliteDevice left_alone(silent);
+  CHECK(engine::probe_map(left_alone, Area::holding_register, 192).empty());
+  CHECK(silent.asked.size() == 3);
 }

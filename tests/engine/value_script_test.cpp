@@ -95,7 +95,7 @@ TEST_CASE("rows of values: times, the same place again, and lines that are typed
   const auto twice =
       files::read_values("where,value,at\nkiln.%MW5,1,1s\nkiln.%MW5,2,1000ms\n", 0, loaded.plan);
   REQUIRE_FALSE(twice);
-  CHECK(twice.error()[0].message == "row 2: 'kiln.%MW5' stands in row 1 already");
+  CHECK(twice.error()[0].message == "row 3: 'kiln.%MW5' stands in row 2 already");
   CHECK(files::read_value_line("  ", 4, loaded.plan)->empty());
   CHECK(files::read_value_line("where,value", 4, loaded.plan)->empty());
   CHECK(files::read_value_line("kiln.%MW5,7", 4, loaded.plan)->front().written == "7");

@@ -108,22 +108,22 @@ TEST_CASE("addresses count as the manual does") {
 
 TEST_CASE("bad rows are left out and told with their number") {
   const std::vector<std::pair<std::string, std::string>> rows{
-      {"a,hr,12x,u16\n", "P07 2:6 row 1: '12x' is not an address"},
+      {"a,hr,12x,u16\n", "P07 2:6 row 2: '12x' is not an address"},
       {"a,ir,ref:40001,u16\n",
-       "P07 2:6 row 1: address 'ref:40001' is a holding register, the area column says input "
+       "P07 2:6 row 2: address 'ref:40001' is a holding register, the area column says input "
        "register"},
-      {"a,hr,65535,f32\n", "P07 2:6 row 1: address '65535' is not valid"},
-      {"a,hr,70000,u16\n", "P07 2:6 row 1: address '70000' is not valid"},
-      {"a,xx,1,u16\n", "P07 2:3 row 1: area 'xx' is not valid"},
-      {"a,hr,1,word\n", "P07 2:8 row 1: type 'word' is not valid"},
-      {"a,co,1,u16\n", "P07 2:8 row 1: type 'u16' is not valid | write bool: a coil holds one bit"},
-      {"1a,hr,1,u16\n", "P07 2:1 row 1: point '1a' is not valid"},
-      {",hr,1,u16\n", "P07 2:1 row 1: `point` is empty"},
-      {"a,hr,,u16\n", "P07 2:1 row 1: `address` is empty"},
-      {"a,hr,1\n", "P07 2:1 row 1: `type` is empty"},
-      {"a,hr,1,u16,5\n", "P07 2:1 row 1: 5 cells, the header has 4"},
+      {"a,hr,65535,f32\n", "P07 2:6 row 2: address '65535' is not valid"},
+      {"a,hr,70000,u16\n", "P07 2:6 row 2: address '70000' is not valid"},
+      {"a,xx,1,u16\n", "P07 2:3 row 2: area 'xx' is not valid"},
+      {"a,hr,1,word\n", "P07 2:8 row 2: type 'word' is not valid"},
+      {"a,co,1,u16\n", "P07 2:8 row 2: type 'u16' is not valid | write bool: a coil holds one bit"},
+      {"1a,hr,1,u16\n", "P07 2:1 row 2: point '1a' is not valid"},
+      {",hr,1,u16\n", "P07 2:1 row 2: `point` is empty"},
+      {"a,hr,,u16\n", "P07 2:1 row 2: `address` is empty"},
+      {"a,hr,1\n", "P07 2:1 row 2: `type` is empty"},
+      {"a,hr,1,u16,5\n", "P07 2:1 row 2: 5 cells, the header has 4"},
       {"a,hr,1,u16\na,hr,2,u16\n",
-       "a hr:1 u16 x1 +0\nP04 3:1 row 2: point 'a' is already in row 1"},
+       "a hr:1 u16 x1 +0\nP04 3:1 row 3: point 'a' is already in row 2"},
       {"", "P07 1:1 has a header row and no points yet"},
   };
   for (const auto& [text, expected] : rows) {
@@ -132,17 +132,17 @@ TEST_CASE("bad rows are left out and told with their number") {
   }
   const std::string wide = "point,area,address,type,bit,factor,access,min,decimals,word_order\n";
   const std::vector<std::pair<std::string, std::string>> cells{
-      {"a,hr,1,u16,,\"0,1\",,,,\n", "P07 2:13 row 1: factor '0,1' has a decimal comma | write 0.1"},
-      {"a,hr,1,u16,,ten,,,,\n", "P07 2:13 row 1: factor 'ten' is not valid"},
-      {"a,hr,1,u16,,inf,,,,\n", "P07 2:13 row 1: factor 'inf' is not valid"},
+      {"a,hr,1,u16,,\"0,1\",,,,\n", "P07 2:13 row 2: factor '0,1' has a decimal comma | write 0.1"},
+      {"a,hr,1,u16,,ten,,,,\n", "P07 2:13 row 2: factor 'ten' is not valid"},
+      {"a,hr,1,u16,,inf,,,,\n", "P07 2:13 row 2: factor 'inf' is not valid"},
       {"a,hr,1,bool,16,,,,,\n",
-       "D03 2:13 row 1: bit 16 does not exist: a register has bits 0 to 15"},
-      {"a,hr,1,u16,3,,,,,\n", "P07 2:12 row 1: bit '3' is not valid"},
-      {"a,hr,1,u16,,,x,,,\n", "P07 2:14 row 1: access 'x' is not valid"},
+       "D03 2:13 row 2: bit 16 does not exist: a register has bits 0 to 15"},
+      {"a,hr,1,u16,3,,,,,\n", "P07 2:12 row 2: bit '3' is not valid"},
+      {"a,hr,1,u16,,,x,,,\n", "P07 2:14 row 2: access 'x' is not valid"},
       {"a,ir,1,u16,,,rw,,,\n",
-       "P07 2:14 row 1: access 'rw' is not valid | write r: this area can only be read"},
-      {"a,hr,1,u16,,,,,-1,\n", "P07 2:16 row 1: decimals '-1' is not valid"},
-      {"a,hr,1,f32,,,,,,ABDC\n", "P07 2:17 row 1: word_order 'ABDC' is not valid"},
+       "P07 2:14 row 2: access 'rw' is not valid | write r: this area can only be read"},
+      {"a,hr,1,u16,,,,,-1,\n", "P07 2:16 row 2: decimals '-1' is not valid"},
+      {"a,hr,1,f32,,,,,,ABDC\n", "P07 2:17 row 2: word_order 'ABDC' is not valid"},
   };
   for (const auto& [text, expected] : cells) {
     INFO(text);
@@ -171,7 +171,7 @@ TEST_CASE("names of values stand in a column of a map, and a bad one says what i
   CHECK(said("u16", "\"0: off, 7: auto\"") == "0=off; 7=auto");
   CHECK(said("bits", "15=watchdog") == "15=watchdog");
   CHECK(said("u16", "off") ==
-        "row 1: names 'off' is not valid | write 0=off; 1=on, each number once ('off' is no number "
+        "row 2: names 'off' is not valid | write 0=off; 1=on, each number once ('off' is no number "
         "with its name)");
   CHECK(said("bits", "16=x").ends_with("(16 is no bit of bits)"));
   CHECK(said("f32", "0=off").ends_with("| write none for f32: whole numbers and bits have them"));

@@ -95,19 +95,19 @@ TEST_CASE("types of tags are IEC names and those of maps, and print as IEC has t
 
 TEST_CASE("what is wrong in a table of tags is said with its place and a cure") {
   CHECK(said_of("tag,address,type\na,%MW0,REAL\na,%MW2,REAL\n") ==
-        TagWords{"error P04 3:1 controller kiln: row 2: tag 'a' is already in row 1"});
+        TagWords{"error P04 3:1 controller kiln: row 3: tag 'a' is already in row 2"});
   CHECK(said_of("tag,address,type\na,%MW0,REEL\n") ==
-        TagWords{"error P07 2:8 controller kiln: row 1: type 'REEL' is not valid"});
+        TagWords{"error P07 2:8 controller kiln: row 2: type 'REEL' is not valid"});
   CHECK(said_of("tag,address,type,factor\na,%MW0,INT,\"0,1\"\n") ==
-        TagWords{"error P07 2:12 controller kiln: row 1: factor '0,1' has a decimal comma"});
+        TagWords{"error P07 2:12 controller kiln: row 2: factor '0,1' has a decimal comma"});
   CHECK(said_of("tag,address,type,factor\na,%MW0,INT,0\n") ==
-        TagWords{"error P07 2:12 controller kiln: row 1: factor '0' is not valid"});
+        TagWords{"error P07 2:12 controller kiln: row 2: factor '0' is not valid"});
   CHECK(said_of("tag,address,type,max_age\na,%MW0,INT,500\n") ==
-        TagWords{"error P07 2:12 controller kiln: row 1: max_age '500' is not valid"});
+        TagWords{"error P07 2:12 controller kiln: row 2: max_age '500' is not valid"});
   CHECK(said_of("tag,address,type,word_order\na,%MW0,DINT,ACBD\n") ==
-        TagWords{"error P07 2:13 controller kiln: row 1: word_order 'ACBD' is not valid"});
+        TagWords{"error P07 2:13 controller kiln: row 2: word_order 'ACBD' is not valid"});
   CHECK(said_of("tag,address,type\n,%MW0,DINT\n") ==
-        TagWords{"error P07 2:1 controller kiln: row 1: `tag` is empty"});
+        TagWords{"error P07 2:1 controller kiln: row 2: `tag` is empty"});
   CHECK(said_of("tag,type\na,INT\n") ==
         TagWords{"error P07 1:1 controller kiln: column 'address' is "
                  "missing"});

@@ -250,11 +250,11 @@ TEST_CASE("a map says which functions write a point, and F18 holds requests agai
   CHECK(map_error("hr", "3,\"6, 16\"").empty());
   CHECK(map_error("co", "1,5").empty());
   CHECK(map_error("hr", "4,6") ==
-        "row 1: read_fc '4' is not valid | write 3: it reads holding registers");
+        "row 2: read_fc '4' is not valid | write 3: it reads holding registers");
   CHECK(map_error("hr", ",5") ==
-        "row 1: write_fc '5' is not valid | write 6, 16, 22 or 23, or several of them");
+        "row 2: write_fc '5' is not valid | write 6, 16, 22 or 23, or several of them");
   CHECK(map_error("ir", ",6") ==
-        "row 1: write_fc '6' is not valid | write nothing: this area can only be read");
+        "row 2: write_fc '6' is not valid | write nothing: this area can only be read");
   const auto f18 = [](const std::string& row) {
     return test::findings_of_rule("F18",
                                   writing_plant + "[exchange]\ntransactions = [ " + row + " ]\n",

@@ -170,7 +170,7 @@ TEST_CASE(
   INFO(ended.err);
   CHECK(
       played_says(ended, "v.csv: its last line has no end: not taken; what it said before stays"));
-  CHECK(played_says(ended, "v.csv:3:11: error: row 2: value 'nine' is not valid"));
+  CHECK(played_says(ended, "v.csv:3:11: error: row 3: value 'nine' is not valid"));
   CHECK(played_says(ended, "v.csv: not taken; what it said before stays"));
 }
 

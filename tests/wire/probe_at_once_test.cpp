@@ -132,3 +132,46 @@ TEST_CASE("a line carries one request at a time: it is not asked for more") {
   CHECK(told.status == 2);
   CHECK(told.err.find("--at-once is of hosts") != std::string::npos);
 }
+
+TEST_CASE("a plan is made of a device of which nobody knows anything") {
+  AtOnceSite site("");
+  site.air.registers = {{10, 0x1234}, {11, 7}, {12, 0}};
+  site.air.spoil([](const Octets& request, const Octets& reply) -> std::vector<Octets> {
+    const unsigned function = request[7];
+    const unsigned first = request[8] * 256U + request[9];
+    const unsigned count = request[10] * 256U + request[11];
+    std::uint8_t code = 0;
+    if (function != 3) code = 1;
+    if (function == 3 && (first < 8 || first + count > 16)) code = 2;
+    if (code == 0) return {reply};
+    Octets refused(request.begin(), request.begin() + 7);
+    refused[5] = 3;
+    refused.push_back(static_cast<std::uint8_t>(function | 0x80U));
+    refused.push_back(code);
+    return {refused};
+  });
+  const auto made = test::run_program(
+      GREYMET_PROGRAM,
+      {"probe", "--device", site.air.where(), "--plan-from", "found", "--up-to", "100"},
+      site.folder.path());
+  INFO(made.out << made.err);
+  CHECK(made.status == 0);
+  CHECK(made.out.find("found hr:8..15\n") != std::string::npos);
+  CHECK(site.air.writes == 0);
+  const std::string map = site.folder.read("found/maps/device.csv");
+  CHECK(map.find("hr10,hr,10,u16,") != std::string::npos);
+  CHECK(map.find("was 1234, 4660") != std::string::npos);
+  CHECK(map.find("hr7,") == std::string::npos);
+  CHECK(map.find("hr16,") == std::string::npos);
+  const auto checked = test::run_program(GREYMET_PROGRAM, {"check", "found/plan.toml", "--json"},
+                                         site.folder.path());
+  CHECK(AtOnceJson::parse(checked.out)["errors"] == 0);
+  // it is the device's own plan: run reads from it what was found
+  const auto run = test::run_program(
+      GREYMET_PROGRAM, {"run", "found/plan.toml", "--duration", "1500ms"}, site.folder.path());
+  CHECK(run.out.find("run passed") != std::string::npos);
+  const auto wrong = test::run_program(GREYMET_PROGRAM, {"probe", "plan.toml", "--plan-from", "x"},
+                                       site.folder.path());
+  CHECK(wrong.status == 2);
+  CHECK(wrong.err.find("--plan-from is of a device without a plan") != std::string::npos);
+}

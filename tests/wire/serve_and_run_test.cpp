@@ -157,15 +157,15 @@ TEST_CASE(
       site.run({"rehearse", "maltings.toml", "--fast", "--faults", "bad.csv"});
   CHECK(refused.status == 2);
   CHECK(refused.err ==
-        "bad.csv:2:1: error: row 1: at '5' is not valid\n"
+        "bad.csv:2:1: error: row 2: at '5' is not valid\n"
         "       = fix: write a time with its unit, such as 500ms, 2s or 1min\n"
-        "bad.csv:3:7: error: row 2: slave 'aair' is not valid\n"
+        "bad.csv:3:7: error: row 3: slave 'aair' is not valid\n"
         "       = fix: write air\n"
-        "bad.csv:4:9: error: row 3: fault 'silnt' is not valid\n"
+        "bad.csv:4:9: error: row 4: fault 'silnt' is not valid\n"
         "       = fix: write silent\n"
-        "bad.csv:5:17: error: row 4: with '2' is not valid\n"
+        "bad.csv:5:17: error: row 5: with '2' is not valid\n"
         "       = fix: write a share above 0, at most 1, such as 0.2\n"
-        "bad.csv:6:16: error: row 5: with '3' is not valid\n"
+        "bad.csv:6:16: error: row 6: with '3' is not valid\n"
         "       = fix: write nothing here: this fault takes no number\n");
 }
 
@@ -418,7 +418,7 @@ TEST_CASE("rows that no run could fulfil are refused with their place before any
         "       = fix: leave the row out, or name a point that is written\n");
   site.write("values.csv", "where,value\nair.pressure_set,sine 3 200 30s\n");
   CHECK(site.run({"run", "maltings.toml", "--values", "values.csv"}).err ==
-        "values.csv:2:18: error: row 1: value 'sine 3 200 30s' is not valid\n"
+        "values.csv:2:18: error: row 2: value 'sine 3 200 30s' is not valid\n"
         "       = fix: write one that stays within 5 to 13, the range that the map states\n");
   site.write("expect.csv", "where,value\nmoisture.grain_moisture,3\nkiln.%MW100,1\n");
   const test::Outcome expected =

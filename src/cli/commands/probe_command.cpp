@@ -16,6 +16,7 @@
 #include "loaded_program.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
+#include "probe_draft.h"
 #include "probe_session.h"
 
 namespace greymet::cli {
@@ -80,6 +81,15 @@ std::string wrong_words(const ProbeOptions& options) {
   const bool without_plan = !options.device.empty();
   if (without_plan && !options.words.empty()) {
     return "--device is for a device without a plan; leave PLAN and SLAVE out";
+  }
+  if (!options.plan_from.empty()) {
+    constexpr std::int64_t most = 1000;
+    const bool asks_more = !options.point.empty() || !options.at.empty() || options.settings ||
+                           options.at_once || !options.units.empty() || options.functions ||
+                           options.holes || options.longest || options.times > 0;
+    if (!without_plan) return "--plan-from is of a device without a plan: name it with --device";
+    if (asks_more) return "--plan-from reads what there is; it asks nothing else";
+    if (options.up_to < 1 || options.up_to > most) return "--up-to takes 1 to 1000";
   }
   if (!without_plan && (options.words.empty() || options.words.size() > 2)) {
     return "write PLAN SLAVE, e.g. maltings.toml moisture, or --device with host or serial device";
@@ -324,6 +334,9 @@ int run_probe(const ProbeOptions& options, const Terminal& terminal) {
   const StopSignals signals;
   probing.how.stop = signals.token();
   probing.how.lines_take_time = !options.unpaced;
+  if (!options.plan_from.empty()) {
+    return internal::draft_plan_of_device(options, plan, probing.how, *share, terminal);
+  }
   ProbeFound found;
   if (auto done = ask_all(probing, slaves, value, found); !done) {
     return unreachable(terminal, done.error().message);
@@ -380,6 +393,15 @@ Action declare_probe(CLI::App& command, const Terminal& terminal) {
                    "try the usual settings of serial lines until it answers");
   command.add_flag("--at-once", options->at_once,
                    "how many requests and connections a host bears at a time: up to 8");
+  command
+      .add_option("--plan-from", options->plan_from,
+                  "with --device: read what it has, and make a plan of it in this folder")
+      ->type_name("DIR");
+  command
+      .add_option("--up-to", options->up_to,
+                  "with --plan-from: registers and bits looked at, from 0 on")
+      ->capture_default_str()
+      ->type_name("N");
   command.add_flag("--write", options->write, "put what is settled into the plan");
   command.add_option("--share", options->share, "of the line's time that its requests may take")
       ->capture_default_str()

@@ -357,7 +357,7 @@ class Loader {
       const auto& row = table->rows[i];
       if (row.size() > table->header.size()) {
         report(RuleCode::P07, row.front().place, {model::SubjectKind::exchange},
-               fmt::format("row {}: {} cells, the header has {}", i + 1, row.size(),
+               fmt::format("row {}: {} cells, the header has {}", i + 2, row.size(),
                            table->header.size()),
                "quote cells that hold the delimiter");
         continue;

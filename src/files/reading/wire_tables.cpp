@@ -292,7 +292,7 @@ TableOf<StatedValue> read_value_line(const std::string& text, std::uint32_t line
   for (model::Finding& each : findings) {
     each.place.line = line;
     // there is but this one
-    if (each.message.starts_with("row 1: ")) each.message.erase(0, 7);
+    if (each.message.starts_with("row 2: ")) each.message.erase(0, 7);
   }
   return tl::unexpected(std::move(findings));
 }

@@ -218,6 +218,8 @@ struct ProbeOptions {
   bool longest = false;
   bool settings = false;
   bool at_once = false;
+  std::string plan_from;       // folder for a plan of what is found
+  std::int64_t up_to = 200;    // registers and bits looked at for it
   std::int64_t times = 0;
   std::string units;  // "1..20"
   bool write = false;

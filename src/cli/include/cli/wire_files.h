@@ -49,7 +49,7 @@ void tell_failure(std::optional<files::RequestLog>& log, const Terminal& termina
 // "greymet: ..." for what a device, port or folder refused. Returns exit_unreachable.
 int unreachable(const Terminal& terminal, std::string_view message);
 
-// Prints what is wrong with a table: "faults.csv:2:5: error: row 1: ..." and the remedy.
+// Prints what is wrong with a table: "faults.csv:2:5: error: row 2: ..." and the remedy.
 void print_table_findings(const std::string& path, const model::Findings& findings,
                           const Terminal& terminal);
 

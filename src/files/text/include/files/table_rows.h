@@ -94,7 +94,7 @@ class RowReader {
   std::size_t width_ = 0;
   char delimiter_ = ',';
   const std::vector<Cell>* row_ = nullptr;
-  std::size_t row_number_ = 0;
+  std::size_t row_number_ = 1;  // as a spreadsheet counts: the headings are the first
   bool failed_ = false;
 };
 
