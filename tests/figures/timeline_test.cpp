@@ -127,3 +127,37 @@ TEST_CASE("slaves whose shortened names are alike keep a row each") {
                       [](const TimelineBox& b) { return b.row == 1; }));
   }
 }
+
+TEST_CASE("what was seen on a wire: answers, and how long nobody answered") {
+  using std::chrono::milliseconds;
+  const auto between = [](int from, int until) {
+    return std::pair<model::Duration, model::Duration>(milliseconds(from), milliseconds(until));
+  };
+  const std::vector<figures::SeenRequest> seen{
+      {"line north", "fan", between(900, 1010), between(1030, 1040)},
+      {"line north", "gauge", between(1100, 1110), std::nullopt},
+      {"line north", "fan", between(1400, 1410), between(1420, 1430)},
+      {"10.20.0.31:502", "air", between(1900, 1900), std::nullopt}};
+  const auto figures = figures::timelines_seen(seen, {milliseconds(1000), milliseconds(2000)});
+  REQUIRE(figures.size() == 2);
+  CHECK(figures[0].rows == std::vector<std::string>{"fan", "gauge"});
+  using figures::Part;
+  const auto boxes_of = [](const figures::Timeline& figure, Part part) {
+    std::vector<std::pair<double, double>> out;
+    for (const auto& box : figure.boxes) {
+      if (box.part == part) out.emplace_back(box.from_ms, box.to_ms);
+    }
+    return out;
+  };
+  using Boxes = std::vector<std::pair<double, double>>;
+  CHECK(boxes_of(figures[0], Part::request) == Boxes{{1000, 1010}, {1100, 1110}, {1400, 1410}});
+  CHECK(boxes_of(figures[0], Part::turnaround) == Boxes{{1010, 1030}, {1410, 1420}});
+  CHECK(boxes_of(figures[0], Part::reply) == Boxes{{1030, 1040}, {1420, 1430}});
+  // until the next question; on the other wire until the end
+  CHECK(boxes_of(figures[0], Part::unanswered) == Boxes{{1110, 1400}});
+  CHECK(boxes_of(figures[1], Part::unanswered) == Boxes{{1900, 2000}});
+  // what is instant is seen all the same
+  CHECK(boxes_of(figures[1], Part::request) == Boxes{{1900, 1902.5}});
+  CHECK(figures::timeline_script(figures[0], figures::PictureFormat::svg).find("no answer") !=
+        std::string::npos);
+}

@@ -140,3 +140,24 @@ TEST_CASE("missing marks are told in words, at their place") {
   CHECK(told("[plan]\ntitle = \"A plan\nrevision = \"B\"\n") ==
         "2:9 the text that begins with \"A plan has no closing quote | write \"A plan\"");
 }
+
+TEST_CASE(
+    "addresses as manuals print them in hexadecimal are named, and given back where certain") {
+  const auto first = [](const std::string& at) {
+    const auto loaded = loaded_of(
+        "[controller.plc]\nscan = \"10ms\"\n[controller.plc.memory]\n\"%MW\" = { kind = \"word\", "
+        "count = 99 }\n[slave.m]\nhost = \"10.0.0.3\"\n" +
+        one_row("  { name = \"a\", slave = \"m\", fc = 3, at = " + at +
+                ", count = 2, into = \"%MW0\", every = \"1s\", on_loss = \"hold\" },"));
+    REQUIRE_FALSE(loaded.findings.empty());
+    const model::Finding& f = loaded.findings.front();
+    return f.remedy + (f.fixes.empty() ? "" : f.fixes.front().certain ? " (certain)" : " (offer)");
+  };
+  CHECK(first("0048") ==
+        "numbers have no leading zeros: write 48 if the manual counts in decimal, 0x0048 if it "
+        "counts in hexadecimal");
+  CHECK(first("000A") == "a hexadecimal number is written 0x000A");
+  CHECK(first("\"000A\"") == "write 0x000A (certain)");
+  CHECK(first("040005") ==
+        "numbers have no leading zeros; a reference is written in quotes: \"040005\" (certain)");
+}

@@ -4,6 +4,8 @@
 #include <rapidcheck/catch.h>
 #include <catch2/catch.hpp>
 
+#include <set>
+
 #include <fmt/format.h>
 
 #include "model/ip_address.h"
@@ -154,4 +156,27 @@ TEST_CASE("addresses of boxes") {
   CHECK(check_host(std::string(300, 'a')).has_value() == false);
   CHECK(check_host("a-.plant").has_value() == false);
   CHECK(check_host("1::2::3").has_value() == false);
+}
+
+TEST_CASE("zeros in front make a number more likely hexadecimal, and are none in a plan") {
+  const auto found = meanings_of("0048");
+  REQUIRE(found);
+  REQUIRE(found->meanings.size() == 4);
+  CHECK(found->meanings[0].how == "hexadecimal without a mark, counted from 0");
+  CHECK(found->meanings[0].offset.value == 0x48);
+  CHECK(found->meanings[1].offset.value == 0x47);
+  CHECK(found->meanings[2].how == "decimal, counted from 0");
+  CHECK(found->meanings[2].offset.value == 48);
+  // digits that mean the same in both are said once
+  CHECK(meanings_of("0007")->meanings.size() == 2);
+  const auto loaded = test::load(R"([controller.plc]
+scan = "10ms"
+[slave.m]
+host = "10.0.0.3"
+)");
+  const auto answers = look_up_address("0048", &loaded.plan, "m");
+  REQUIRE(answers);
+  std::set<std::string> planned;
+  for (const auto& each : answers->answers) planned.insert(each.planned);
+  CHECK(planned == std::set<std::string>{"", "at = 0x0048", "at = 48"});
 }

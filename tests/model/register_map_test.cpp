@@ -102,3 +102,29 @@ TEST_CASE("a value at the end of the area is cut there") {
   CHECK(map.lists(hr, 65535));
   CHECK(map.point_ends_at(hr, 65536));
 }
+
+TEST_CASE("an address as its manual prints it reads back as the same one") {
+  const Address at{Area::holding_register, {72}};
+  CHECK(manual_text(at, AddressLook::decimal, Numbering::from_0) == "72");
+  CHECK(manual_text(at, AddressLook::decimal, Numbering::from_1) == "73");
+  CHECK(manual_text(at, AddressLook::hexadecimal, Numbering::from_0) == "0x0048");
+  CHECK(manual_text(at, AddressLook::hexadecimal, Numbering::from_1) == "0x0049");
+  CHECK(manual_text(at, AddressLook::reference5, Numbering::reference) == "40073");
+  CHECK(manual_text(at, AddressLook::reference6, Numbering::reference) == "400073");
+  // five digits end at 9999
+  CHECK(manual_text({Area::input_register, {10'000}}, AddressLook::reference5,
+                    Numbering::reference) == "310001");
+  for (const auto offset :
+       std::initializer_list<std::uint16_t>{0, 1, 72, 9998, 9999, 4113, 65535}) {
+    for (const auto look : {AddressLook::decimal, AddressLook::hexadecimal}) {
+      for (const auto numbering : {Numbering::from_0, Numbering::from_1}) {
+        const std::string text = manual_text({Area::coil, {offset}}, look, numbering);
+        if (text == "65536" || text == "0x10000") continue;  // behind the last of a manual
+        const auto read = read_address({text, true}, numbering);
+        INFO(text);
+        REQUIRE(read);
+        CHECK(read->offset == offset);
+      }
+    }
+  }
+}

@@ -2,6 +2,7 @@
 // takes one connection at a time, and answers what comes too soon or does not.
 #include <chrono>
 #include <memory>
+#include <vector>
 
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
@@ -174,4 +175,23 @@ TEST_CASE("a plan is made of a device of which nobody knows anything") {
                                        site.folder.path());
   CHECK(wrong.status == 2);
   CHECK(wrong.err.find("--plan-from is of a device without a plan") != std::string::npos);
+}
+
+TEST_CASE("what lies between what was answered and what was not is neither refuted nor settled") {
+  AtOnceSite site("in_flight = 3\nconnections = 1\n");
+  auto recent = std::make_shared<std::vector<std::chrono::steady_clock::time_point>>();
+  // two at a time, and what comes as the third within a moment is dropped
+  site.air.spoil([recent](const Octets&, const Octets& reply) -> std::vector<Octets> {
+    const auto now = std::chrono::steady_clock::now();
+    std::erase_if(*recent, [&](auto t) { return now - t > std::chrono::milliseconds(40); });
+    recent->push_back(now);
+    return recent->size() > 2 ? std::vector<Octets>{} : std::vector<Octets>{reply};
+  });
+  const auto told = site.probe("at.json");
+  INFO(told.out << told.err);
+  const auto document = AtOnceJson::parse(told.out);
+  CHECK(answer_to(document, "2 requests") == "all answered");
+  CHECK(answer_to(document, "4 requests") == "2 answered, then no reply");
+  for (const auto& line : document["lines"]) CHECK(line["key"] != "in_flight");
+  CHECK(told.status == 0);
 }

@@ -189,6 +189,13 @@ int write_all(const std::vector<exports::Export>& formats, const exports::Export
   if (const int status = writer.finish(); status != exit_fine) return status;
   terminal.out << fmt::format("{} transactions, fingerprint {}\n", input.plan.transactions.size(),
                               input.fingerprint);
+  const bool has_program = std::any_of(formats.begin(), formats.end(), [](const auto& each) {
+    return each.name == "st" || each.name == "plcopen";
+  });
+  if (has_program) {
+    terminal.out
+        << "The programs put nothing into memory until they are told to (`send_values`).\n";
+  }
   return exit_fine;
 }
 

@@ -10,6 +10,10 @@
 
 namespace greymet::files::internal {
 
+namespace {
+constexpr std::size_t least_reference = 5;  // digits
+}  // namespace
+
 bool is_bare(char c) {
   return model::is_letter(c) || model::is_digit(c) || c == '_' || c == '-';
 }
@@ -79,8 +83,19 @@ std::optional<std::string> hint_for(std::string_view line, std::size_t at) {
   const bool begins_with_digit = !word.empty() && model::is_digit(word.front());
   const bool only_digits = model::all_digits(word);
   if (word.size() > 1 && word.front() == '0' && only_digits) {
-    return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
-                       word);
+    if (word.size() >= least_reference) {
+      return fmt::format("numbers have no leading zeros; a reference is written in quotes: \"{}\"",
+                         word);
+    }
+    return fmt::format(
+        "numbers have no leading zeros: write {} if the manual counts in decimal, 0x{} "
+        "if it counts in hexadecimal",
+        std::stoi(std::string(word)), word);
+  }
+  if (begins_with_digit && word.size() <= 4 && std::all_of(word.begin(), word.end(), [](char c) {
+        return model::hex_digit_value(c).has_value();
+      })) {
+    return fmt::format("a hexadecimal number is written 0x{}", word);
   }
   if (begins_with_digit && ends_with_any({"ms", "us", "min", "s"})) {
     return fmt::format("a duration is written in quotes: \"{}\"", word);
@@ -112,7 +127,8 @@ std::optional<std::string> right_value(std::string_view value) {
   const bool bare =
       std::all_of(value.begin(), value.end(), [](char c) { return is_bare(c) || c == '.'; });
   if (!bare || value.empty()) return std::nullopt;
-  const bool reference = value.size() > 1 && value.front() == '0' && model::all_digits(value);
+  const bool reference =
+      value.size() >= least_reference && value.front() == '0' && model::all_digits(value);
   if (!reference && !model::parse_duration(value)) return std::nullopt;
   return fmt::format("\"{}\"", value);
 }

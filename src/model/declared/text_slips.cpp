@@ -334,6 +334,13 @@ std::optional<Meant> meant_area(std::string_view text) {
 }
 
 std::optional<Meant> meant_address(std::string_view text) {
+  // "000A": what begins with a digit and has letters of hexadecimal numbers alone is one
+  const bool is_hex =
+      std::all_of(text.begin(), text.end(), [](char c) { return hex_digit_value(c).has_value(); });
+  if (is_hex && !text.empty() && is_digit(text.front()) && !all_digits(text)) {
+    const std::string hex = "0x" + std::string(text);
+    if (read_address({hex, true}, Numbering::from_0)) return Meant{hex, true};
+  }
   std::string form = tidied(text);
   const std::size_t head = form.find(':') == std::string::npos ? 0 : form.find(':') + 1;
   bool digits = false;

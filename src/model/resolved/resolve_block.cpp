@@ -170,7 +170,10 @@ std::optional<Start> from_number(const ResolvedPlan& resolved, const Target& tar
                                  Reporter& report) {
   const auto reading = read_address(at.value, resolved.numbering_of(target));
   if (!reading) {
-    report.error(RuleCode::P05, at.place, reading.error().message, reading.error().remedy);
+    const auto meant = meant_address(at.value.text);
+    report.error(RuleCode::P05, at.place, reading.error().message,
+                 meant ? std::string() : reading.error().remedy);
+    if (meant) add_fix(report.last(), write_instead(at.place, meant->text, meant->certain));
     return std::nullopt;
   }
   if (reading->bit) {

@@ -60,16 +60,21 @@ tl::expected<AddressMeanings, AddressError> meanings_of(std::string_view text) {
           {"reference", Counting::stated, reference->area, reference->offset, std::nullopt});
     }
     const auto plain = parse_plain_number(text);
-    const std::size_t before = out.meanings.size();
-    if (plain) add_counted(out, "decimal", plain->value);
-    const bool decimal = out.meanings.size() > before;
     const auto hex = parse_plain_number("0x" + std::string(text));
-    const std::size_t decimals = out.meanings.size();
     // digits below 10 mean the same in both
-    if (hex && plain && hex->value != plain->value && !text.starts_with('0')) {
-      add_counted(out, "hexadecimal typed as decimal", hex->value);
-    }
-    explain_doubts(out, reference.has_value(), decimal, out.meanings.size() > decimals);
+    const bool differ = hex && plain && hex->value != plain->value;
+    // nobody prints decimal numbers with zeros in front; five digits and more are references
+    const bool zero = text.size() > 1 && text.starts_with('0');
+    const bool padded = zero && text.size() <= 4;
+    const auto added = [&](std::string_view notation, std::int64_t value) {
+      const std::size_t before = out.meanings.size();
+      add_counted(out, notation, value);
+      return out.meanings.size() > before;
+    };
+    bool as_hex = differ && padded && added("hexadecimal without a mark", hex->value);
+    const bool decimal = plain && added("decimal", plain->value);
+    as_hex = as_hex || (differ && !zero && added("hexadecimal typed as decimal", hex->value));
+    explain_doubts(out, reference.has_value(), decimal, as_hex);
     if (!out.meanings.empty()) return out;
     return tl::unexpected(
         AddressError{fmt::format("'{}' is beyond every area: addresses end at 65535, references at "

@@ -32,6 +32,18 @@ std::string planned_reading(std::string_view text, const ResolvedPlan& plan, std
   if (at == plan.plan.slaves.end()) return {};
   const Numbering numbering =
       plan.exchange.slaves[static_cast<std::size_t>(at - plan.plan.slaves.begin())].numbering;
+  // a number with zeros in front is none in a plan: written as what it means
+  std::string_view digits = text;
+  while (digits.size() > 1 && digits.starts_with('0') && all_digits(text)) digits.remove_prefix(1);
+  if (digits.size() < text.size()) {
+    for (const std::string& written : {"0x" + std::string(text), std::string(digits)}) {
+      const auto reading = read_address({written, true}, numbering);
+      if (!reading || reading->offset != address.offset.value) continue;
+      if (reading->area && *reading->area != address.area) continue;
+      return fmt::format("at = {}", written);
+    }
+    return {};
+  }
   for (const bool quoted : {false, true}) {
     const bool number = all_digits(text) || text.starts_with("0x");
     if (!quoted && !number) continue;

@@ -43,7 +43,7 @@ struct Meant {
 // "4x", "holding", "Input Registers": co, di, ir or hr.
 [[nodiscard]] std::optional<Meant> meant_area(std::string_view text);
 // "400o1", "1OOh", "4l097": an address in which letters stand for the digits they look like. Never
-// certain: a number that reads as a reference may be none.
+// certain: a number that reads as a reference may be none. "000A" is certainly 0x000A.
 [[nodiscard]] std::optional<Meant> meant_address(std::string_view text);
 // "8-E-1", "E,8,1", "8 even 1": a format of characters.
 [[nodiscard]] std::optional<Meant> meant_format(std::string_view text);
