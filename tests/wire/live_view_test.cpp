@@ -42,8 +42,8 @@ constexpr const char* view_map =
     "C\n";
 
 struct View {
-  explicit View(std::size_t count)
-      : loaded(test::load(many_reads(count), {{"gauge.csv", view_map}, {"pump.csv", view_map}})),
+  explicit View(std::size_t count, const char* map = view_map)
+      : loaded(test::load(many_reads(count), {{"gauge.csv", map}, {"pump.csv", map}})),
         report(timing::analyse_longest(loaded.plan)),
         watch(loaded.plan, report, {}, {}),
         history(loaded.plan),
@@ -206,6 +206,17 @@ TEST_CASE("values of the chosen one are points of its map, and words where nobod
         std::string::npos);
   CHECK(text.find("4B4D  19277 'KM'") != std::string::npos);
   CHECK(text.find("last minute of level: 10 to 50\n") != std::string::npos);
+}
+
+TEST_CASE("where there is room each value shows its register, as its manual prints it too") {
+  View shown(1, "point,area,address,type,unit\nlevel,hr,0x0000,u16,m\ntemp,hr,2,f32,\n");
+  shown.brings(0, std::chrono::seconds(1), {1, 2, 3, 4, 5, 6, 7, 8});
+  const std::string wide = shown.shown_at(std::chrono::seconds(2), {40, 120});
+  INFO(wide);
+  CHECK(wide.find("hr:0 (0x0000)\n") != std::string::npos);
+  CHECK(wide.find("hr:2\n") != std::string::npos);
+  const std::string narrow = shown.shown_at(std::chrono::seconds(2), {40, 80});
+  CHECK(narrow.find("(0x0000)") == std::string::npos);
 }
 
 TEST_CASE("a minute is a bar a second, a gap where nothing came") {

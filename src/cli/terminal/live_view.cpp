@@ -11,7 +11,9 @@
 #include "engine/run_verdict.h"
 #include "model/ascii_text.h"
 #include "model/duration_text.h"
+#include "model/manual_beside.h"
 #include "model/resolved_plan.h"
+#include "model/utf8_text.h"
 
 namespace greymet::cli {
 
@@ -95,6 +97,19 @@ bool shows_utf8() {
 
 std::string seconds_of(model::Duration time) {
   return fmt::format("{:.1f} s", model::to_ms(time) / 1000);
+}
+
+// "hr:72 (0x0048)" behind the row of a value: on the wire, and as the slave's manual prints it.
+std::string place_of_value(const model::ResolvedPlan& plan, const model::Target& target,
+                           const model::DeviceBlock& block, const CarriedValue& value,
+                           const std::string& row) {
+  constexpr std::size_t column = 64;
+  const auto offset = static_cast<std::uint16_t>(block.offset + value.first);
+  const std::string manual = manual_beside(plan, target, {block.area, {offset}});
+  const std::size_t width = model::code_points(row);
+  return std::string(width < column ? column - width : 2, ' ') +
+         fmt::format("{}:{}{}", short_name(block.area), offset,
+                     manual.empty() ? manual : fmt::format(" ({})", manual));
 }
 
 // One place on from a window of `height` rows that begins at `top`.
@@ -203,7 +218,7 @@ std::string LiveView::last_minute(const LiveData& data, const CarriedValue& valu
 }
 
 std::string LiveView::values(const LiveData& data, const std::vector<CarriedValue>& all,
-                             std::size_t height, const Terminal& terminal) {
+                             std::size_t height, std::size_t columns, const Terminal& terminal) {
   if (!chosen_ || height < 1) return {};
   const model::ExchangeTransaction& t = *data.plan.exchange.find(*chosen_);
   const engine::LastWords& last = data.watch.last_words(*chosen_);
@@ -222,9 +237,11 @@ std::string LiveView::values(const LiveData& data, const std::vector<CarriedValu
   value_top_ = window_top(value_top_, value_, rows, all.size());
   for (std::size_t i = value_top_; i < all.size() && i < value_top_ + rows; ++i) {
     const CarriedValue& value = all[i];
-    const std::string row = fmt::format("{} {} {:>14} {} {}", in_values_ && i == value_ ? '>' : ' ',
-                                        name_cell(value.name, 24), shown(value.text),
-                                        name_cell(value.unit, 7), shown(value.raw));
+    std::string row = fmt::format("{} {} {:>14} {} {}", in_values_ && i == value_ ? '>' : ' ',
+                                  name_cell(value.name, 24), shown(value.text),
+                                  name_cell(value.unit, 7), shown(value.raw));
+    const auto& block = t.read ? t.read : t.write;
+    if (columns >= wide && block) row += place_of_value(data.plan, t.target, *block, value, row);
     text += (in_values_ && i == value_ ? tinted(terminal, Tint::bold, row) : row) + "\n";
   }
   return text + minute;
@@ -269,7 +286,7 @@ std::string LiveView::text(const LiveData& data, ScreenSize size, const Terminal
   height_ = std::max<std::size_t>(1, std::min(rows.size(), left - std::min(left - 1, for_values)));
   top_ = window_top(top_, at, height_, rows.size());
   text += table(data, rows, height_, size.columns, terminal);
-  if (left > height_) text += values(data, all, left - height_, terminal);
+  if (left > height_) text += values(data, all, left - height_, size.columns, terminal);
   for (std::size_t i = data.lines.size() - lines; i < data.lines.size(); ++i) {
     text += tinted(terminal, Tint::dim, data.lines[i]) + "\n";
   }

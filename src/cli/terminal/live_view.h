@@ -53,7 +53,8 @@ class LiveView {
   [[nodiscard]] std::string table(const LiveData& data, const Rows& rows, std::size_t height,
                                   std::size_t columns, const Terminal& terminal) const;
   [[nodiscard]] std::string values(const LiveData& data, const std::vector<CarriedValue>& all,
-                                   std::size_t height, const Terminal& terminal);
+                                   std::size_t height, std::size_t columns,
+                                   const Terminal& terminal);
   [[nodiscard]] std::string last_minute(const LiveData& data, const CarriedValue& value) const;
 
   const model::ResolvedPlan& plan_;
