@@ -41,18 +41,18 @@ struct Step {
 constexpr std::size_t width_of_demo = 78;  // and two blanks before it
 
 // In the folder of the demo.
-constexpr const char* clean = "maltings.toml";
-constexpr const char* draft = "draft.toml";
-constexpr const char* faster = "faster.toml";
-constexpr const char* results = "results";
+constexpr const char* clean_plan = "maltings.toml";
+constexpr const char* draft_plan = "draft.toml";
+constexpr const char* faster_plan = "faster.toml";
+constexpr const char* results_folder = "results";
 constexpr const char* own_plan = "yours";
 constexpr const char* manual_page = "maps/em3-manual.txt";
 
 template <class Options>
 Options with_results(bool force) {
   Options options;
-  options.plan = clean;
-  options.output.out = results;
+  options.plan = clean_plan;
+  options.output.out = results_folder;
   options.output.force = force;
   return options;
 }
@@ -61,16 +61,16 @@ std::vector<Step> steps_of(bool force) {
   const auto check = [](const std::string& plan) {
     return [plan](const Terminal& t) { return run_check(check_of(plan), t); };
   };
-  const std::string with_folder = fmt::format(" {} -o {}", clean, results);
+  const std::string with_folder = fmt::format(" {} -o {}", clean_plan, results_folder);
   return {
       {"A plan: two controllers, 18 slaves, 54 transactions, checked",
-       fmt::format("check {}", clean),
+       fmt::format("check {}", clean_plan),
        {{"54 transactions"}},
-       check(clean)},
+       check(clean_plan)},
       {"The same, typed on a bad day: each finding, and what to write instead",
-       fmt::format("check {}", draft),
+       fmt::format("check {}", draft_plan),
        {{"400o1", 4}, {"error F13", 4}, {"58 transactions"}},
-       check(draft),
+       check(draft_plan),
        exit_findings},
       {"Why, with a wrong and a right example",
        "explain F13",
@@ -81,12 +81,12 @@ std::vector<Step> steps_of(bool force) {
          return run_explain(o, t);
        }},
       {"What a number in a manual may mean, and which point lies there",
-       fmt::format("address 1011h 44114 --plan {} --slave burner", clean),
+       fmt::format("address 1011h 44114 --plan {} --slave burner", clean_plan),
        {{"hexadecimal, counted from 0"}, {"reference  <-", 2}},
        [](const Terminal& t) {
          AddressOptions o;
          o.texts = {"1011h", "44114"};
-         o.plan = clean;
+         o.plan = clean_plan;
          o.slave = "burner";
          return run_address(o, t);
        }},
@@ -101,16 +101,16 @@ std::vector<Step> steps_of(bool force) {
          return run_value(o, t);
        }},
       {"A request byte by byte",
-       fmt::format("frame {} burner-release", clean),
+       fmt::format("frame {} burner-release", clean_plan),
        {{"request, ", 2}},
        [](const Terminal& t) {
          FrameOptions o;
-         o.plan = clean;
+         o.plan = clean_plan;
          o.name = "burner-release";
          return run_frame(o, t);
        }},
       {"What lies where in a controller, as a table and a picture",
-       fmt::format("memory {} loadout -o {}", clean, results),
+       fmt::format("memory {} loadout -o {}", clean_plan, results_folder),
        {{"%MW: "}, {"memory-loadout.png"}},
        [force](const Terminal& t) {
          auto o = with_results<MemoryOptions>(force);
@@ -118,7 +118,7 @@ std::vector<Step> steps_of(bool force) {
          return run_memory(o, t);
        }},
       {"Every value from both ends: the device's and the program's",
-       fmt::format("points {} loadout -o {}", clean, results),
+       fmt::format("points {} loadout -o {}", clean_plan, results_folder),
        {{"memory "}, {"moisture.grain_moisture"}},
        [force](const Terminal& t) {
          auto o = with_results<PointsOptions>(force);
@@ -130,23 +130,23 @@ std::vector<Step> steps_of(bool force) {
        {{"  north "}, {"silent slaves"}},
        [force](const Terminal& t) { return run_timing(with_results<TimingOptions>(force), t); }},
       {"Points that somebody wants, as requests of the shortest line time",
-       fmt::format("pack {}", clean),
+       fmt::format("pack {}", clean_plan),
        {{"roof (tcp)", 2}},
        [](const Terminal& t) {
          PackOptions o;
-         o.plan = clean;
+         o.plan = clean_plan;
          return run_pack(o, t);
        }},
       {"What would make it fit better",
-       fmt::format("tune {}", clean),
+       fmt::format("tune {}", clean_plan),
        {{"Everything fits"}},
        [](const Terminal& t) {
          TuneOptions o;
-         o.plan = clean;
+         o.plan = clean_plan;
          return run_tune(o, t);
        }},
       {"The whole exchange tried before any hardware exists",
-       fmt::format("rehearse {} --fast -o {}", clean, results),
+       fmt::format("rehearse {} --fast -o {}", clean_plan, results_folder),
        {{"requests in "}, {"rehearsal passed"}},
        [force](const Terminal& t) {
          auto o = with_results<RehearseOptions>(force);
@@ -158,37 +158,37 @@ std::vector<Step> steps_of(bool force) {
        {{"exchange.xlsx"}, {"kiln.st"}},
        [force](const Terminal& t) {
          ExportOptions o;
-         o.plan = clean;
-         o.out = results;
+         o.plan = clean_plan;
+         o.out = results_folder;
          o.force = force;
          return run_export(o, t);
        }},
       {"Is what stands there still what the plan gives?",
-       fmt::format("export {} --compare {}", clean, results),
+       fmt::format("export {} --compare {}", clean_plan, results_folder),
        {{"files are what"}},
        [](const Terminal& t) {
          ExportOptions o;
-         o.plan = clean;
-         o.compare = results;
+         o.plan = clean_plan;
+         o.compare = results_folder;
          return run_export(o, t);
        }},
       {"The pages for handover, and the sheet for the site",
-       fmt::format("report {0} -o {1} --measured {1}", clean, results),
+       fmt::format("report {0} -o {1} --measured {1}", clean_plan, results_folder),
        {{"report.html", 2}},
        [force](const Terminal& t) {
          ReportOptions o;
-         o.plan = clean;
-         o.out = o.measured = results;
+         o.plan = clean_plan;
+         o.out = o.measured = results_folder;
          o.force = force;
          return run_report(o, t);
        }},
       {"What it would do to set the burner twice as often",
-       fmt::format("diff {} {}", clean, faster),
+       fmt::format("diff {} {}", clean_plan, faster_plan),
        {{"burner-set: period"}, {"line north: use"}},
        [](const Terminal& t) {
          DiffOptions o;
-         o.old_plan = clean;
-         o.new_plan = faster;
+         o.old_plan = clean_plan;
+         o.new_plan = faster_plan;
          return run_diff(o, t);
        },
        exit_findings},
@@ -265,7 +265,7 @@ bool show_step(const Step& step, std::size_t number, const DemoOptions& options,
   const auto lines = lines_of(said.str());
   const std::string file =
       fmt::format("{:02}-{}.txt", number, step.command.substr(0, step.command.find(' ')));
-  auto folder = files::OutputFolder::open(results, options.force);
+  auto folder = files::OutputFolder::open(results_folder, options.force);
   const bool kept = folder && folder->write(file, said.str());
   terminal.out << fmt::format(
       "\n{}\n", tinted(terminal, Tint::bold, fmt::format("{}. {}", number, step.title)));
@@ -281,7 +281,7 @@ bool show_step(const Step& step, std::size_t number, const DemoOptions& options,
   return status == step.expected && kept && some.has_value();
 }
 
-// The clean plan with one row changed.
+// The clean_plan plan with one row changed.
 bool write_faster(files::OutputFolder& folder, const Terminal& terminal) {
   for (const EmbeddedFile& file : embedded_examples()) {
     if (file.name != "maltings.toml") continue;
@@ -318,7 +318,7 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
   terminal.out << fmt::format(
       "A maltings, invented, in {0}: {1} files. The commands below were run there;\n"
       "all that each says is in {0}/{2}/NN-COMMAND.txt{3}.\n",
-      shown(options.folder), embedded_examples().size(), results,
+      shown(options.folder), embedded_examples().size(), results_folder,
       options.all ? "" : " (--all shows it)");
   int worst = exit_fine;
   {
@@ -335,7 +335,7 @@ int run_demo(const DemoOptions& options, const Terminal& terminal) {
       "  greymet check {0}/{4} --fix=offers   corrects the bad day\n"
       "Start your own:\n"
       "  greymet new plant --line bus=rtu,19200,8E1 --slave meter=bus,5,meter.csv\n",
-      shown(options.folder), results, own_plan, clean, draft);
+      shown(options.folder), results_folder, own_plan, clean_plan, draft_plan);
   return worst;
 }
 

@@ -114,7 +114,9 @@ tl::expected<void, live::LiveError> probe_at_once(const model::ResolvedPlan& pla
   const std::string& name = plan.plan.slaves[slave].name;
   found.lines.add(slave, name, settled);
   for (const engine::SettledKey& each : settled.keys) found.open = found.open || each.contradicts;
-  for (const std::string& each : settled.by_hand) found.by_hand.push_back(name + ": " + each);
+  for (const std::string& each : settled.by_hand) {
+    found.by_hand.push_back(fmt::format("{}: {}", name, each));
+  }
   found.open = found.open || answer.requests == 0 || !settled.by_hand.empty();
   return {};
 }

@@ -218,8 +218,8 @@ struct ProbeOptions {
   bool longest = false;
   bool settings = false;
   bool at_once = false;
-  std::string plan_from;       // folder for a plan of what is found
-  std::int64_t up_to = 200;    // registers and bits looked at for it
+  std::string plan_from;     // folder for a plan of what is found
+  std::int64_t up_to = 200;  // registers and bits looked at for it
   std::int64_t times = 0;
   std::string units;  // "1..20"
   bool write = false;
@@ -326,7 +326,7 @@ struct NewOptions {
   std::vector<std::string> readings;  // "scale=divide", "meter:addresses=hex"
   std::string headings;               // file of more headings
   bool tags = false;                  // draft the table of tags too
-  bool table = false;  // transactions in a CSV
+  bool table = false;                 // transactions in a CSV
   bool example = false;               // slaves without a map get one to try things with
   bool update = false;                // of a slave that is there: a newer revision of its map
   bool dry_run = false;

@@ -21,8 +21,8 @@ struct FoundStretch {
 
 // Reads [0, up_to). A block that is refused is read by its halves; where the first registers of its
 // quarters and its last one are refused as well it counts as empty, which spares a device that has
-// few registers hundreds of questions: runs of fewer than eight may be missed. Ends where the device is in
-// trouble, or asked too often.
+// few registers hundreds of questions: runs of fewer than eight may be missed. Ends where the
+// device is in trouble, or asked too often.
 [[nodiscard]] std::vector<FoundStretch> probe_map(PoliteDevice& device, model::Area area,
                                                   std::uint32_t up_to);
 

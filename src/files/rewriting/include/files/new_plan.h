@@ -59,8 +59,8 @@ struct NewPlan {
 // The plan with the slave behind all that it has; every byte of it stays.
 [[nodiscard]] std::string with_new_slave(std::string_view plan, const NewSlave& slave);
 
-// The plan with its transactions in a CSV file beside it, a column a key, and that file. Nothing where
-// the plan has none, or one that a row of a table cannot say.
+// The plan with its transactions in a CSV file beside it, a column a key, and that file. Nothing
+// where the plan has none, or one that a row of a table cannot say.
 struct PlanWithTable {
   std::string plan;
   std::string csv;
