@@ -52,6 +52,22 @@ TEST_CASE("of many areas a message names twelve, and a slip is still known for w
   CHECK_FALSE(MemoryLayout(twins).read("Mw3").error().meant);
 }
 
+TEST_CASE("a double word, a byte and a long word of an area of words are told as its words") {
+  const Controller kiln = controller_with({words("%MW", 0, 400)});
+  const MemoryLayout layout(kiln);
+  const auto said = [&](std::string_view text) { return layout.read(text).error().message; };
+  const std::string none = "is in no memory area of controller kiln, which has %MW";
+  CHECK(said("%MD20") == "'%MD20' " + none +
+                             "; it would be %MW40 and the one behind it, or %MW20 where words are "
+                             "counted");
+  CHECK(said("%ML4") == "'%ML4' " + none +
+                            "; it would be %MW16 and the three behind it, or %MW4 where words are "
+                            "counted");
+  CHECK(said("%MB21") == "'%MB21' " + none + "; as a byte it would lie in %MW10 (or %MW21)");
+  CHECK(said("%QD4") == "'%QD4' " + none);
+  CHECK(said("%MD") == "'%MD' " + none);
+}
+
 TEST_CASE("memory texts are read by the longest area name that fits") {
   auto octal = words("D", 0, 100);
   octal.radix = 8;

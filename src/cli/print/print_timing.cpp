@@ -268,6 +268,9 @@ std::string timing_text(const model::ResolvedPlan& plan, const timing::TimingRep
   } else {
     text += "All times in ms; greymet timing --legend says what each column is.\n";
   }
+  if (width < narrowest + failure_width) {
+    text += "Too wide for here, and in --json: failed, except.\n";
+  }
   if (const auto keys = assumed.keys(); !keys.empty()) {
     text += fmt::format("* rests on defaults for `{}`: `greymet check` says what hangs on them.\n",
                         fmt::join(keys, "`, `"));
