@@ -182,22 +182,22 @@ TEST_CASE(
     for (std::string line; std::getline(in, line);) out.insert(line);
     return out;
   };
-  using Words = std::set<std::string>;
-  CHECK(complete({"ch"}) == Words{"check"});
+  using NameSet = std::set<std::string>;
+  CHECK(complete({"ch"}) == NameSet{"check"});
   CHECK(complete({""}).count("timing") == 1);
-  CHECK(complete({"check", "--lea"}) == Words{"--least"});
-  CHECK(complete({"check", "maltings.toml", "--least", ""}) == Words{"error", "note", "warning"});
-  CHECK(complete({"check", "maltings.toml", "--rules", "F13"}) == Words{"F13"});
+  CHECK(complete({"check", "--lea"}) == NameSet{"--least"});
+  CHECK(complete({"check", "maltings.toml", "--least", ""}) == NameSet{"error", "note", "warning"});
+  CHECK(complete({"check", "maltings.toml", "--rules", "F13"}) == NameSet{"F13"});
   CHECK(complete({"check", "maltings.toml", "--rules", "M0"}).count("M02") == 1);
-  CHECK(complete({"explain", "relea"}) == Words{"release", "releases"});
-  CHECK(complete({"explain", "off"}) == Words{"off by one", "off-by-one", "offset"});
-  CHECK(complete({"timing", "maltings.toml", "no"}) == Words{"north"});
-  CHECK(complete({"timing", "maltings.toml", "--why", "bridge-t"}) == Words{"bridge-tare"});
-  CHECK(complete({"memory", "maltings.toml", "lo"}) == Words{"loadout"});
+  CHECK(complete({"explain", "relea"}) == NameSet{"release", "releases"});
+  CHECK(complete({"explain", "off"}) == NameSet{"off by one", "off-by-one", "offset"});
+  CHECK(complete({"timing", "maltings.toml", "no"}) == NameSet{"north"});
+  CHECK(complete({"timing", "maltings.toml", "--why", "bridge-t"}) == NameSet{"bridge-tare"});
+  CHECK(complete({"memory", "maltings.toml", "lo"}) == NameSet{"loadout"});
   CHECK(complete({"hand", "maltings.toml", "moisture.grain_m"}) ==
-        Words{"moisture.grain_moisture"});
-  CHECK(complete({"probe", "maltings.toml", "moi"}) == Words{"moisture"});
-  CHECK(complete({"run", "maltings.toml", "--controller", "k"}) == Words{"kiln"});
+        NameSet{"moisture.grain_moisture"});
+  CHECK(complete({"probe", "maltings.toml", "moi"}) == NameSet{"moisture"});
+  CHECK(complete({"run", "maltings.toml", "--controller", "k"}) == NameSet{"kiln"});
   // files are the shell's, and what is wrong is not told here
   CHECK(complete({"check", "mal"}).empty());
   CHECK(complete({"timing", "missing.toml", "n"}).empty());
