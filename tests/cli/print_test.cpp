@@ -81,7 +81,10 @@ TEST_CASE("the timing fits 80 columns, with more to see where there is room") {
   CHECK(longest_line(text(80)) <= 80);
   CHECK(longest_line(text(40)) <= 80);  // narrower than that nothing can be read
   CHECK(text(80).find("a transaction ~") != std::string::npos);
-  CHECK(text(80).find("failed") == std::string::npos);
+  // what there is no room for is named
+  CHECK(text(80).find("silent  failed") == std::string::npos);
+  CHECK(text(80).find("Too wide for here, and in --json: failed, except.\n") != std::string::npos);
+  CHECK(text(120).find("Too wide") == std::string::npos);
   CHECK(text(120).find("failed except.") != std::string::npos);
   CHECK(longest_line(text(120)) <= 120);
 }
