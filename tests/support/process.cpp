@@ -26,11 +26,15 @@ Outcome run_program(const std::string& program, const std::vector<std::string>& 
 
 namespace {
 
-// Without escape sequences and carriage returns.
+// Without escape sequences; what a carriage return goes back over is written over.
 std::string text_of_screen(const std::string& bytes) {
   std::string text;
   for (std::size_t i = 0; i < bytes.size(); ++i) {
-    if (bytes[i] == '\r') continue;
+    if (bytes[i] == '\r') {
+      const bool ends_line = i + 1 < bytes.size() && bytes[i + 1] == '\n';
+      if (!ends_line) text.erase(text.rfind('\n') + 1);
+      continue;
+    }
     if (bytes[i] != '\x1b') {
       text += bytes[i];
       continue;
