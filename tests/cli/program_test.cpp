@@ -257,7 +257,8 @@ TEST_CASE("demo writes its plans and goes through every step") {
   }
   CHECK(demo.out.find("\n13. For the controllers") != std::string::npos);
   CHECK(demo.out.find("  maltings.toml: 54 transactions, 18 slaves, 4 lines, 4 connections "
-                      "checked:") != std::string::npos);
+                      "checked: no\n") != std::string::npos);
+  CHECK(demo.out.find("errors, no warnings, 2 notes\n") != std::string::npos);
   // short, and no wider than a terminal; what is shown is what the files hold, and there is more
   std::istringstream lines(demo.out);
   std::size_t count = 0;

@@ -167,6 +167,12 @@ TEST_CASE("zeros in front make a number more likely hexadecimal, and are none in
   CHECK(found->meanings[1].offset.value == 0x47);
   CHECK(found->meanings[2].how == "decimal, counted from 0");
   CHECK(found->meanings[2].offset.value == 48);
+  const auto letters = meanings_of("000A");
+  REQUIRE(letters);
+  REQUIRE(letters->meanings.size() == 2);
+  CHECK(letters->meanings[0].how == "hexadecimal without a mark, counted from 0");
+  CHECK(letters->meanings[0].offset.value == 10);
+  CHECK_FALSE(meanings_of("00G0"));
   // digits that mean the same in both are said once
   CHECK(meanings_of("0007")->meanings.size() == 2);
   const auto loaded = test::load(R"([controller.plc]

@@ -69,12 +69,12 @@ std::vector<Step> steps_of(bool force) {
        check(clean_plan)},
       {"The same, typed on a bad day: each finding, and what to write instead",
        fmt::format("check {}", draft_plan),
-       {{"400o1", 4}, {"error F13", 4}, {"58 transactions"}},
+       {{"400o1", 5}, {"error F13", 5}, {"58 transactions"}},
        check(draft_plan),
        exit_findings},
       {"Why, with a wrong and a right example",
        "explain F13",
-       {{"F13 (", 2}},
+       {{"40014 as"}},
        [](const Terminal& t) {
          ExplainOptions o;
          o.code = "F13";
@@ -82,7 +82,7 @@ std::vector<Step> steps_of(bool force) {
        }},
       {"What a number in a manual may mean, and which point lies there",
        fmt::format("address 1011h 44114 --plan {} --slave burner", clean_plan),
-       {{"hexadecimal, counted from 0"}, {"reference  <-", 2}},
+       {{"reference  <-", 2}},
        [](const Terminal& t) {
          AddressOptions o;
          o.texts = {"1011h", "44114"};
@@ -111,7 +111,7 @@ std::vector<Step> steps_of(bool force) {
        }},
       {"What lies where in a controller, as a table and a picture",
        fmt::format("memory {} loadout -o {}", clean_plan, results_folder),
-       {{"%MW: "}, {"memory-loadout.png"}},
+       {{"%MW: "}},
        [force](const Terminal& t) {
          auto o = with_results<MemoryOptions>(force);
          o.name = "loadout";
@@ -147,7 +147,7 @@ std::vector<Step> steps_of(bool force) {
        }},
       {"The whole exchange tried before any hardware exists",
        fmt::format("rehearse {} --fast -o {}", clean_plan, results_folder),
-       {{"requests in "}, {"rehearsal passed"}},
+       {{"rehearsal passed"}},
        [force](const Terminal& t) {
          auto o = with_results<RehearseOptions>(force);
          o.fast = true;
@@ -174,7 +174,7 @@ std::vector<Step> steps_of(bool force) {
        }},
       {"The pages for handover, and the sheet for the site",
        fmt::format("report {0} -o {1} --measured {1}", clean_plan, results_folder),
-       {{"report.html", 2}},
+       {{"commissioning.html"}},
        [force](const Terminal& t) {
          ReportOptions o;
          o.plan = clean_plan;
@@ -207,15 +207,12 @@ std::vector<Step> steps_of(bool force) {
   };
 }
 
-// No wider than the demo, and without what is empty.
+// Without what is empty.
 std::vector<std::string> lines_of(const std::string& text) {
   std::vector<std::string> lines;
   std::istringstream in(text);
   for (std::string line; std::getline(in, line);) {
-    std::istringstream parts(folded_line(line, width_of_demo));
-    for (std::string part; std::getline(parts, part);) {
-      if (!part.empty()) lines.push_back(part);
-    }
+    if (!line.empty()) lines.push_back(line);
   }
   return lines;
 }
@@ -231,7 +228,9 @@ std::optional<std::string> excerpt(const std::vector<Shown>& shows,
     if (at == lines.end()) return std::nullopt;
     const auto left = static_cast<std::size_t>(lines.end() - at);
     for (std::size_t i = 0; i < std::min(each.lines, left); ++i) {
-      text += "  " + *(at + static_cast<std::ptrdiff_t>(i)) + "\n";
+      // whole, however long: what is cut off says something else
+      std::istringstream parts(folded_line(*(at + static_cast<std::ptrdiff_t>(i)), width_of_demo));
+      for (std::string part; std::getline(parts, part);) text += fmt::format("  {}\n", part);
     }
   }
   return text;

@@ -88,6 +88,15 @@ tl::expected<AddressMeanings, AddressError> meanings_of(std::string_view text) {
     if (!out.meanings.empty()) return out;
   }
   const auto reading = read_address({std::string(text), true}, Numbering::from_0);
+  // "000A": what begins with a digit and has letters of hexadecimal numbers alone
+  const bool unmarked =
+      !text.empty() && is_digit(text.front()) &&
+      std::all_of(text.begin(), text.end(), [](char c) { return hex_digit_value(c).has_value(); });
+  if (const auto hex = parse_plain_number("0x" + std::string(text)); !reading && unmarked && hex) {
+    add_counted(out, "hexadecimal without a mark", hex->value);
+    explain_doubts(out, false, false, true);
+    if (!out.meanings.empty()) return out;
+  }
   if (!reading) return tl::unexpected(reading.error());
   if (reading->offset < 0 || reading->offset >= addresses_per_area) {
     return tl::unexpected(AddressError{fmt::format("'{}' lies outside 0 to 65535", shown),
