@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <atomic>
+#include <chrono>
 #include <thread>
 
 namespace greymet::cli {
@@ -30,16 +31,21 @@ StopSignals::StopSignals() : state_(std::make_unique<State>()) {
   sigaddset(&state.watched, SIGUSR2);  // ends the waiter
   pthread_sigmask(SIG_BLOCK, &state.watched, &state.before);
   state.waiter = std::thread([&state] {
+    std::chrono::steady_clock::time_point first;
     while (true) {
       int signal = 0;
       if (sigwait(&state.watched, &signal) != 0) return;
       if (state.over) return;
       if (signal == SIGUSR2) continue;
       if (state.source.stop_requested()) {
+        // who stops a program and then its whole group asks once, though it arrives twice
+        constexpr auto same_wish = std::chrono::milliseconds(300);
+        if (std::chrono::steady_clock::now() - first < same_wish) continue;
         // asked twice: do not wait for anything
         constexpr int killed_by = 128;
         ::_exit(killed_by + signal);
       }
+      first = std::chrono::steady_clock::now();
       state.source.request_stop();
     }
   });
