@@ -327,7 +327,7 @@ void sort_by_place(Findings& found) {
 }
 
 Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSelection& selection,
-               const std::stop_token& stop) {
+               const std::stop_token& stop, std::shared_ptr<const timing::TimingReport>* told) {
   // of very many, doubling again would take more memory than they do
   constexpr std::size_t very_many = 50'000;
   if (found.size() > very_many) found.reserve(found.size() + found.size() / 2);
@@ -352,10 +352,13 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   };
   run(functions);
   const auto of_plan = static_cast<std::ptrdiff_t>(found.size());
+  std::shared_ptr<const timing::TimingReport> timed_with;
   if (!timed.empty() && !stop.stop_requested()) {
     timing::SimulationOptions options;
     options.stop = stop;
-    timing::TimingReport timing = timing::analyse_longest(resolved, options);
+    const auto report = std::make_shared<timing::TimingReport>();
+    timing::TimingReport& timing = *report;
+    timing = timing::analyse_longest(resolved, options);
     // what is surely within its budget needs no simulation
     const auto in_doubt = [](const timing::PathReport& p) {
       return p.verdict == timing::PathVerdict::not_guaranteed ||
@@ -368,8 +371,10 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
     if (doubtful && !stop.stop_requested()) {
       timing::simulate_paths(resolved, timing::AnalysisOptions{}.watched_transactions, timing);
     }
-    in.timing_report = &timing;
+    timed_with = report;
+    in.timing_report = timed_with.get();
     run(timed);
+    if (told != nullptr) *told = timed_with;
   }
   if (!assumed.empty()) {
     in.patient = !selection.picked.empty();

@@ -37,16 +37,16 @@ std::vector<std::string> differences(const std::string& old, const std::string& 
 }
 
 // A point of one revision.
-struct Entry {
+struct ManualRow {
   std::string name;
   int address = 0;
   std::string type = "u16";
   std::string own;  // cell of a column of one's own
 };
 
-std::string csv_of(const std::vector<Entry>& entries, bool with_own, int counts_from) {
+std::string csv_of(const std::vector<ManualRow>& entries, bool with_own, int counts_from) {
   std::string csv = with_own ? "shelf,point,area,address,type\n" : "point,area,address,type\n";
-  for (const Entry& e : entries) {
+  for (const ManualRow& e : entries) {
     csv += fmt::format("{}{},hr,{},{}\n", with_own ? e.own + "," : std::string(), e.name,
                        e.address + counts_from, e.type);
   }
@@ -54,8 +54,8 @@ std::string csv_of(const std::vector<Entry>& entries, bool with_own, int counts_
 }
 
 struct Revisions {
-  std::vector<Entry> old;
-  std::vector<Entry> now;
+  std::vector<ManualRow> old;
+  std::vector<ManualRow> now;
 };
 
 rc::Gen<Revisions> revisions() {
@@ -63,10 +63,11 @@ rc::Gen<Revisions> revisions() {
     Revisions r;
     const int points = *rc::gen::inRange(1, 12);
     for (int i = 0; i < points; ++i) {
-      const Entry entry{fmt::format("p{}", i), 10 * i, *rc::gen::element<std::string>("u16", "i16"),
-                        fmt::format("note {}", i)};
+      const ManualRow entry{fmt::format("p{}", i), 10 * i,
+                            *rc::gen::element<std::string>("u16", "i16"),
+                            fmt::format("note {}", i)};
       r.old.push_back(entry);
-      Entry next = entry;
+      ManualRow next = entry;
       switch (*rc::gen::inRange(0, 6)) {
         case 0: continue;  // gone
         case 1: next.name = fmt::format("q{}", i); break;
@@ -113,11 +114,11 @@ TEST_CASE("an updated map says what the table says, and keeps what is one's own"
     RC_ASSERT(update.has_value());
     const auto result = map_from(update->csv, Numbering::from_1);
     RC_ASSERT(result.points().size() == r.now.size());
-    std::map<std::string, Entry> old;
-    for (const Entry& e : r.old) old[e.name] = e;
+    std::map<std::string, ManualRow> old;
+    for (const ManualRow& e : r.old) old[e.name] = e;
     std::size_t same = 0;
     for (std::size_t i = 0; i < r.now.size(); ++i) {
-      const Entry& e = r.now[i];
+      const ManualRow& e = r.now[i];
       const model::Point& p = result.points()[i];
       // what is called q3 now was p3, and the plan knows it by that
       const std::string known = e.name[0] == 'q' ? "p" + e.name.substr(1) : e.name;

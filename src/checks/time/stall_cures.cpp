@@ -48,32 +48,27 @@ bool StallCures::spared(const Stalls& stalls, const Tries& tries, StallKind kind
   });
 }
 
-// The longest that an answer takes for which this timeout is kept.
-Duration StallCures::longest_answer(const model::Subject& owner) {
-  if (longest_answers_.empty()) {
+const StallCures::Asked& StallCures::asked_of(const model::Subject& owner) {
+  if (asked_.empty()) {
     for (const Queue& queue : timing_.model.queues) {
       for (const Job& job : queue.jobs) {
         if (job.times.broadcast) continue;
         const auto whose = silence_owner(plan_, plan_.transactions[job.transaction]);
-        Duration& longest = longest_answers_[whose.subject];
-        longest = std::max(longest, timing::least_wait(job.times));
+        Asked& asked = asked_[whose.subject];
+        asked.longest_answer = std::max(asked.longest_answer, timing::least_wait(job.times));
+        if (job.kind == model::TriggerKind::cyclic) {
+          asked.least_period = std::min(asked.least_period, job.period);
+        }
       }
     }
   }
-  return longest_answers_[owner];
+  return asked_[owner];
 }
 
 // All tries fit into every period of those that keep it: rule T07, which would speak next.
-Duration StallCures::most_for_periods(const model::Subject& owner, std::int64_t tries) const {
-  Duration most = Duration::max();
-  for (const Queue& queue : timing_.model.queues) {
-    for (const Job& job : queue.jobs) {
-      if (job.times.broadcast || job.kind != model::TriggerKind::cyclic) continue;
-      if (silence_owner(plan_, plan_.transactions[job.transaction]).subject != owner) continue;
-      most = std::min(most, model::rounded_down(job.period / tries, milliseconds(10)));
-    }
-  }
-  return most;
+Duration StallCures::most_for_periods(const Asked& asked, std::int64_t tries) {
+  if (asked.least_period == Duration::max()) return Duration::max();
+  return model::rounded_down(asked.least_period / tries, milliseconds(10));
 }
 
 // The largest timeout, in steps of 10 ms, that spares all; nothing if it is not below today's.
@@ -107,13 +102,13 @@ std::string StallCures::text(const Stalls& stalls, const model::Subject& owner, 
       {}, false, false, stall.park ? std::optional(stall.park->after) : std::nullopt};
   Tries once = present;
   once.once = true;
-  const Duration least = rounded_up(longest_answer(owner), milliseconds(10));
+  const Duration least = rounded_up(asked_of(owner).longest_answer, milliseconds(10));
   if (!each_try && stall.failing.front().tries > 1 && spared(stalls, once, kind, spares)) {
     ways.emplace_back("retries = 0");
   }
   const std::int64_t tries = std::max<std::int64_t>(1, stall.failing.front().tries);
   if (const auto timeout = largest_timeout(stalls, least, present, kind, spares)) {
-    const Duration fits = std::min(*timeout, most_for_periods(owner, tries));
+    const Duration fits = std::min(*timeout, most_for_periods(asked_of(owner), tries));
     ways.push_back(fmt::format("timeout = \"{}\"", to_text(fits < least ? *timeout : fits)));
   } else if (const auto shorter =
                  each_try ? std::nullopt : largest_timeout(stalls, least, once, kind, spares)) {

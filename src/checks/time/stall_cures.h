@@ -42,9 +42,13 @@ class StallCures {
   [[nodiscard]] bool states_connect_timeout(const timing::FailingJob& failing) const;
   [[nodiscard]] bool spared(const Stalls& stalls, const Tries& tries, timing::StallKind kind,
                             const Spares& spares) const;
-  [[nodiscard]] model::Duration longest_answer(const model::Subject& owner);
-  [[nodiscard]] model::Duration most_for_periods(const model::Subject& owner,
-                                                 std::int64_t tries) const;
+  // What is asked of who keeps a timeout.
+  struct Asked {
+    model::Duration longest_answer{};                       // for which the timeout is kept
+    model::Duration least_period = model::Duration::max();  // of those that keep it
+  };
+  [[nodiscard]] const Asked& asked_of(const model::Subject& owner);
+  [[nodiscard]] static model::Duration most_for_periods(const Asked& asked, std::int64_t tries);
   [[nodiscard]] std::optional<model::Duration> largest_timeout(const Stalls& stalls,
                                                                model::Duration least, Tries tries,
                                                                timing::StallKind kind,
@@ -52,8 +56,7 @@ class StallCures {
 
   const model::ResolvedPlan& plan_;
   const timing::TimingReport& timing_;
-  std::map<model::Subject, model::Duration>
-      longest_answers_;  // by who keeps the timeout, once asked
+  std::map<model::Subject, Asked> asked_;  // once somebody wants to know
 };
 
 }  // namespace greymet::checks::internal

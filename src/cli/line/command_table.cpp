@@ -80,6 +80,11 @@ constexpr std::array command_rows{
     Command{"diff", "say what changed between two plans, and what it does to timing",
             "greymet diff old.toml maltings.toml", "greymet diff old.toml maltings.toml --json",
             declare_diff},
+    Command{"editor",
+            "serve an editor: findings, fixes and numbers while a plan is written (LSP 3.17)",
+            "greymet editor", "greymet editor --stdio", declare_editor},
+    Command{"schema", "write the JSON Schema of plans, for editors without a language server",
+            "greymet schema", "greymet schema -o editor", declare_schema},
     Command{"demo", "write the demo plans and maps, and go through every step on them",
             "greymet demo", "greymet demo my-demo", declare_demo},
 };

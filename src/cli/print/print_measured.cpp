@@ -38,18 +38,11 @@ std::optional<int> take_measured(const std::string& path, files::LoadedPlan& loa
         "greymet: {}: holds no rehearse.json or run.json that can be read\n", shown(path));
     return exit_unreachable;
   }
-  const auto durations = files::read_measured(file->text);
-  if (!durations) {
-    terminal.err << fmt::format("greymet: {}: {}\n", shown(file->name), durations.error());
+  const auto measured = files::measure(loaded, file->name, file->text);
+  if (!measured) {
+    terminal.err << fmt::format("greymet: {}: {}\n", shown(file->name), measured.error());
     return exit_usage;
   }
-  model::ResolvedPlan& plan = loaded.plan;
-  plan.plan.measured = timing::measured_facts(plan, std::move(file->name), *durations);
-  if (plan.plan.measured.facts.empty()) {
-    terminal.err << fmt::format("greymet: {}: measured no transaction of this plan\n", shown(path));
-    return exit_usage;
-  }
-  plan.exchange = model::with_facts(plan, {});
   return std::nullopt;
 }
 

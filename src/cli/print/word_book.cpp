@@ -122,7 +122,8 @@ WordBook::WordBook(std::string_view glossary, std::string_view plan_page) {
           section.starts_with("[") ? "a key of " + section : "a key under \"" + section + "\"";
       entries_.push_back({{key},
                           {fmt::format("`{}`, {}", key, where), without_links(cells[1]),
-                           cells.size() > 2 ? without_links(cells[2]) : std::string()}});
+                           cells.size() > 2 ? without_links(cells[2]) : std::string()},
+                          section});
     }
   });
 }
@@ -141,10 +142,62 @@ std::vector<WordMeaning> WordBook::meanings_of(std::string_view word) const {
   return out;
 }
 
+std::vector<WordMeaning> WordBook::meanings_under(std::string_view heading,
+                                                  std::string_view key) const {
+  std::vector<WordMeaning> out;
+  for (const Entry& entry : entries_) {
+    if (entry.heading == heading && entry.names.front() == key) out.push_back(entry.meaning);
+  }
+  return out;
+}
+
 std::vector<std::string> WordBook::words() const {
   std::set<std::string> all;
   for (const Entry& entry : entries_) all.insert(entry.names.begin(), entry.names.end());
   return {all.begin(), all.end()};
+}
+
+namespace {
+
+// Headings under which the page tells of a table's keys.
+std::vector<std::string_view> headings_of(std::string_view path) {
+  using Row = std::pair<std::string_view, std::vector<std::string_view>>;
+  static const std::vector<Row> rows{
+      {"plan", {"[plan]"}},
+      {"controller.*.memory", {"[controller.NAME.memory]"}},
+      {"controller.*.answers", {"[controller.NAME]", "[gateway.NAME]", "[slave.NAME]"}},
+      {"controller", {"[controller.NAME]"}},
+      {"line", {"[line.NAME]"}},
+      {"gateway", {"[gateway.NAME]"}},
+      {"slave.*.settings", {"[line.NAME]"}},
+      {"slave", {"[slave.NAME]", "Slaves that are alike"}},
+      {"exchange.transactions", {"A transaction"}},
+      {"exchange.copies", {"Copies"}},
+      {"exchange.wants", {"Wants"}},
+      {"exchange", {"[exchange]"}},
+      {"supervision.heartbeats", {"Heartbeats"}},
+      {"supervision.paths", {"Paths"}},
+      {"supervision", {"[supervision]"}},
+      {"review", {"[review]"}},
+      {"model", {"Controller model"}}};
+  for (const auto& [begin, headings] : rows) {
+    if (path.starts_with(begin)) return headings;
+  }
+  return {};
+}
+
+}  // namespace
+
+std::string key_help(std::string_view path, std::string_view key) {
+  for (const std::string_view heading : headings_of(path)) {
+    const auto meanings = word_book().meanings_under(heading, key);
+    if (meanings.empty()) continue;
+    const WordMeaning& first = meanings.back();  // the one of its own row
+    return first.usual.empty() || first.usual == "required"
+               ? first.text
+               : fmt::format("{} (if it is left out: {})", first.text, first.usual);
+  }
+  return {};
 }
 
 const WordBook& word_book() {

@@ -54,8 +54,8 @@ void give_back_memory() {
 
 class Loader {
  public:
-  Loader(const std::string& path, const FileSource& files)
-      : path_(path), folder_(folder_of(path)), files_(files) {}
+  Loader(const std::string& path, const FileSource& files, TomlMemory* memory)
+      : path_(path), folder_(folder_of(path)), files_(files), memory_(memory) {}
 
   LoadedPlan load() {
     Plan plan = read_plan();
@@ -92,7 +92,9 @@ class Loader {
              "name the plan file, e.g. greymet check plan.toml");
       return {};
     }
-    auto root = read_toml(out_.sources.front().text, 0, out_.findings);
+    const std::string& text = out_.sources.front().text;
+    auto root = memory_ == nullptr ? read_toml(text, 0, out_.findings)
+                                   : memory_->read(text, 0, out_.findings);
     if (!root) {
       out_.unreadable = true;
       return {};
@@ -107,7 +109,8 @@ class Loader {
     model::Declared<std::string> table_file;
     Plan plan = decode_plan(std::move(*root), table_file, out_.findings);
     root.reset();
-    give_back_memory();
+    // what is read again and again needs it again
+    if (memory_ == nullptr) give_back_memory();
     if (table_file) read_transaction_table(*table_file, plan);
     return plan;
   }
@@ -417,6 +420,7 @@ class Loader {
   const std::string& path_;
   std::string folder_;
   const FileSource& files_;
+  TomlMemory* memory_;
   LoadedPlan out_;
   int looked_for_ = 0;
   std::size_t described_ = 0;  // points of all slaves
@@ -428,8 +432,8 @@ class Loader {
 
 }  // namespace
 
-LoadedPlan load_plan(const std::string& path, const FileSource& files) {
-  return Loader(path, files).load();
+LoadedPlan load_plan(const std::string& path, const FileSource& files, TomlMemory* memory) {
+  return Loader(path, files, memory).load();
 }
 
 }  // namespace greymet::files

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "files/file_source.h"
+#include "key_watch.h"
 #include "keys_of_tables.h"
 #include "model/duration_text.h"
 #include "model/nearest_name.h"
@@ -65,6 +66,36 @@ std::vector<Value> list_of(const Value& value) {
 }
 
 }  // namespace
+
+TableReader::TableReader(const Value& table, model::Subject subject, model::Findings& findings)
+    : table_(table), subject_(std::move(subject)), findings_(findings) {
+  if (is_watched()) internal::KeyWatch::current()->begun(table_.place);
+}
+
+bool TableReader::is_watched() {
+  return internal::KeyWatch::current() != nullptr;
+}
+
+void TableReader::note(std::string_view key, KeyForm form) const {
+  internal::KeyWatch::current()->asked(table_.place, key, std::move(form));
+}
+
+// The words are those in quotes.
+void TableReader::note_words(std::string_view key, KeyKind kind, std::string_view expected) const {
+  KeyForm form{.kind = kind};
+  for (std::size_t at = expected.find('"'); at != std::string_view::npos;) {
+    const std::size_t end = expected.find('"', at + 1);
+    if (end == std::string_view::npos) break;
+    form.words.emplace_back(expected.substr(at + 1, end - at - 1));
+    at = expected.find('"', end + 1);
+  }
+  note(key, std::move(form));
+}
+
+const Value* TableReader::anything(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::anything});
+  return value(key);
+}
 
 const Value* TableReader::value(std::string_view key) {
   if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.push_back(key);
@@ -144,6 +175,7 @@ std::optional<std::int64_t> TableReader::whole_number(const Value& value) const 
 }
 
 Declared<std::string> TableReader::text(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::text});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   if (is_texty(*v) && !model::trimmed(v->text).empty()) {
@@ -155,6 +187,10 @@ Declared<std::string> TableReader::text(std::string_view key) {
 
 Declared<std::int64_t> TableReader::integer(std::string_view key, std::int64_t least,
                                             std::int64_t most) {
+  if (is_watched())
+    note(key, {.kind = KeyKind::whole,
+               .least = static_cast<double>(least),
+               .most = static_cast<double>(most)});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   const auto number = whole_number(*v);
@@ -181,6 +217,7 @@ Declared<std::int64_t> TableReader::integer(std::string_view key, std::int64_t l
 }
 
 Declared<double> TableReader::number(std::string_view key, double least, double most) {
+  if (is_watched()) note(key, {.kind = KeyKind::number, .least = least, .most = most});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   std::optional<double> number;
@@ -205,6 +242,7 @@ Declared<double> TableReader::number(std::string_view key, double least, double 
 }
 
 Declared<bool> TableReader::flag(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::flag});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   if (v->kind == ValueKind::boolean) return Located<bool>{v->boolean, v->place};
@@ -232,6 +270,7 @@ Declared<bool> TableReader::flag(std::string_view key) {
 }
 
 Declared<model::Duration> TableReader::duration(std::string_view key, model::Duration least) {
+  if (is_watched()) note(key, {.kind = KeyKind::duration, .least_ns = least.count()});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   if (v->kind == ValueKind::integer || v->kind == ValueKind::real) {
@@ -275,6 +314,7 @@ Declared<model::Duration> TableReader::duration(std::string_view key, model::Dur
 }
 
 Declared<model::AddressText> TableReader::address(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::address});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   const bool number = v->kind == ValueKind::integer;
@@ -288,6 +328,7 @@ Declared<model::AddressText> TableReader::address(std::string_view key) {
 }
 
 Declared<std::vector<Located<std::string>>> TableReader::texts(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::texts});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   Located<std::vector<Located<std::string>>> out{{}, v->place};
@@ -304,6 +345,10 @@ Declared<std::vector<Located<std::string>>> TableReader::texts(std::string_view 
 Declared<std::vector<Located<std::int64_t>>> TableReader::integers(std::string_view key,
                                                                    std::int64_t least,
                                                                    std::int64_t most) {
+  if (is_watched())
+    note(key, {.kind = KeyKind::wholes,
+               .least = static_cast<double>(least),
+               .most = static_cast<double>(most)});
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   Located<std::vector<Located<std::int64_t>>> out{{}, v->place};
@@ -319,6 +364,7 @@ Declared<std::vector<Located<std::int64_t>>> TableReader::integers(std::string_v
 }
 
 std::vector<Located<model::AddressText>> TableReader::addresses(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::addresses});
   std::vector<Located<model::AddressText>> out;
   const Value* v = value(key);
   if (v == nullptr) return out;
@@ -333,18 +379,24 @@ std::vector<Located<model::AddressText>> TableReader::addresses(std::string_view
 }
 
 bool TableReader::is_word(std::string_view key, std::string_view word) {
+  if (is_watched()) note(key, {.kind = KeyKind::words, .words = {std::string(word)}});
   const Value* v = value(key);
   return v != nullptr && is_texty(*v) && model::equal_in_any_case(model::trimmed(v->text), word);
 }
 
 const Value* TableReader::table(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::table});
   const Value* v = value(key);
+  if (v == nullptr && is_watched()) {
+    return internal::KeyWatch::current()->opened(table_.place, key);
+  }
   if (v == nullptr || v->kind == ValueKind::table) return v;
   wrong(*v, key, "a table: { ... }");
   return nullptr;
 }
 
 std::vector<const Value*> TableReader::tables(std::string_view key) {
+  if (is_watched()) note(key, {.kind = KeyKind::tables});
   std::vector<const Value*> out;
   const Value* v = value(key);
   if (v == nullptr) return out;
@@ -363,6 +415,7 @@ std::vector<const Value*> TableReader::tables(std::string_view key) {
 }
 
 void TableReader::require(std::string_view key, std::string_view remedy) {
+  if (is_watched()) internal::KeyWatch::current()->required(table_.place, key);
   if (value(key) != nullptr || refused_.contains(key)) return;
   if (report(RuleCode::P06, table_.place, fmt::format("`{}` is missing", key),
              std::string(remedy))) {

@@ -54,4 +54,18 @@ tl::expected<std::vector<timing::MeasuredDuration>, std::string> read_measured(
   return out;
 }
 
+tl::expected<void, std::string> measure(LoadedPlan& loaded, const std::string& name,
+                                        const std::string& text) {
+  const auto durations = read_measured(text);
+  if (!durations) return tl::unexpected(durations.error());
+  model::ResolvedPlan& plan = loaded.plan;
+  model::Measurement measured = timing::measured_facts(plan, name, *durations);
+  if (measured.facts.empty()) {
+    return tl::unexpected(std::string("measured no transaction of this plan"));
+  }
+  plan.plan.measured = std::move(measured);
+  plan.exchange = model::with_facts(plan, {});
+  return {};
+}
+
 }  // namespace greymet::files

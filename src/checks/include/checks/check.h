@@ -1,6 +1,7 @@
 // check: a resolved plan in, findings out.
 #pragma once
 
+#include <memory>
 #include <stop_token>
 #include <string>
 #include <string_view>
@@ -11,6 +12,10 @@
 
 namespace greymet::model {
 struct ResolvedPlan;
+}
+
+namespace greymet::timing {
+struct TimingReport;
 }
 
 namespace greymet::checks {
@@ -32,10 +37,12 @@ inline constexpr std::size_t most_findings = 20'000;
 // Runs the rules and joins their findings with those of reading (`found`): consequences of one
 // cause are silenced (Finding::explains), accepted findings are left out and explain nothing, the
 // rest is sorted by place and cut. Once `stop` is requested no further rule is begun: what comes
-// back is then not the whole answer.
+// back is then not the whole answer. `timing`, if not null, receives the timing that rules asked
+// for; nothing where none did.
 [[nodiscard]] model::Findings check(const model::ResolvedPlan& resolved, model::Findings found,
                                     const RuleSelection& selection = {},
-                                    const std::stop_token& stop = {});
+                                    const std::stop_token& stop = {},
+                                    std::shared_ptr<const timing::TimingReport>* timing = nullptr);
 
 // As `check` gives them: files that the plan names first, what rests on assumptions last.
 void sort_by_place(model::Findings& findings);

@@ -335,6 +335,15 @@ struct NewOptions {
 [[nodiscard]] int run_new(const NewOptions& options, const Terminal& terminal);
 Action declare_new(CLI::App& command, const Terminal& terminal);
 
+// greymet schema
+[[nodiscard]] int run_schema(const OutputOptions& options, const Terminal& terminal);
+Action declare_schema(CLI::App& command, const Terminal& terminal);
+
+// greymet editor: the Language Server Protocol over standard input and output, until the editor
+// says `exit` or goes away.
+[[nodiscard]] int run_editor(const Terminal& terminal);
+Action declare_editor(CLI::App& command, const Terminal& terminal);
+
 // greymet demo [DIR]
 struct DemoOptions {
   std::string folder = "greymet-demo";

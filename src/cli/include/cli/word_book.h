@@ -23,6 +23,9 @@ class WordBook {
 
   // All meanings of a word, in any case, or of a key, with or without backticks and `=`.
   [[nodiscard]] std::vector<WordMeaning> meanings_of(std::string_view word) const;
+  // The same of a key under one heading of the page: "[slave.NAME]", "A transaction".
+  [[nodiscard]] std::vector<WordMeaning> meanings_under(std::string_view heading,
+                                                        std::string_view key) const;
   // What can be looked up, each once, in the order of the alphabet.
   [[nodiscard]] std::vector<std::string> words() const;
   // The words of the glossary alone, as it writes them.
@@ -32,6 +35,7 @@ class WordBook {
   struct Entry {
     std::vector<std::string> names;
     WordMeaning meaning;
+    std::string heading = {};  // of a key
   };
   std::vector<Entry> entries_;
   std::vector<std::string> glossary_words_;
@@ -39,5 +43,9 @@ class WordBook {
 
 // Of the pages that the program carries.
 [[nodiscard]] const WordBook& word_book();
+
+// What a key of a table of the plan means, and what holds where it is left out, as one line; the
+// path is that of files/plan_keys.h. Empty where the page says nothing of it.
+[[nodiscard]] std::string key_help(std::string_view path, std::string_view key);
 
 }  // namespace greymet::cli

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "files/file_source.h"
+#include "files/toml_memory.h"
 #include "model/finding.h"
 #include "model/resolved_plan.h"
 
@@ -35,6 +36,8 @@ struct LoadedPlan {
 };
 
 // Reads the plan at `path` and the files it names, relative to it. Never fails: see `findings`.
-[[nodiscard]] LoadedPlan load_plan(const std::string& path, const FileSource& files);
+// `memory`, if not null, makes it quicker to read a plan again that has hardly changed.
+[[nodiscard]] LoadedPlan load_plan(const std::string& path, const FileSource& files,
+                                   TomlMemory* memory = nullptr);
 
 }  // namespace greymet::files

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "files/plan_keys.h"
 #include "files/value_tree.h"
 #include "model/address.h"
 #include "model/ascii_text.h"
@@ -25,8 +26,7 @@ namespace greymet::files {
 class TableReader {
  public:
   // `table` and `findings` must outlive the reader.
-  TableReader(const Value& table, model::Subject subject, model::Findings& findings)
-      : table_(table), subject_(std::move(subject)), findings_(findings) {}
+  TableReader(const Value& table, model::Subject subject, model::Findings& findings);
 
   [[nodiscard]] model::Declared<std::string> text(std::string_view key);
   [[nodiscard]] model::Declared<std::int64_t> integer(std::string_view key, std::int64_t least,
@@ -57,7 +57,7 @@ class TableReader {
   // True if the key holds exactly this text.
   [[nodiscard]] bool is_word(std::string_view key, std::string_view word);
   // Whatever stands there, or null.
-  [[nodiscard]] const Value* anything(std::string_view key) { return value(key); }
+  [[nodiscard]] const Value* anything(std::string_view key);
   // A value that `anything` brought is not what was `expected`.
   void refuse(const Value& found, std::string_view key, std::string_view expected) {
     wrong(found, key, expected);
@@ -66,9 +66,9 @@ class TableReader {
   [[nodiscard]] const Value* table(std::string_view key);
   [[nodiscard]] std::vector<const Value*> tables(std::string_view key);
 
-  // Reports P06 if the key is not there.
   // Keys whose values have been refused so far.
   [[nodiscard]] const model::RefusedKeys& refused() const { return refused_; }
+  // Reports P06 if the key is not there.
   void require(std::string_view key, std::string_view remedy);
   // Reports P02 for every key that no accessor asked for. `explain` may give a better remedy.
   void finish(const std::function<std::string(std::string_view)>& explain = {});
@@ -85,6 +85,15 @@ class TableReader {
              const std::optional<model::Meant>& meant = std::nullopt);
   void write_instead(const Value& value, std::string_view text, bool certain, bool quoted);
   [[nodiscard]] std::optional<model::NearName> meant_key(std::string_view key) const;
+  // Somebody wants to know what is asked: see plan_keys.h.
+  [[nodiscard]] static bool is_watched();
+  void note(std::string_view key, KeyForm form) const;
+  void note_words(std::string_view key, KeyKind kind, std::string_view expected) const;
+  template <class T>
+  [[nodiscard]] model::Declared<T> parsed_as(
+      KeyKind kind, std::string_view key,
+      const std::function<std::optional<T>(std::string_view)>& parse, std::string_view expected,
+      const MeaningOf& meant);
   [[nodiscard]] std::optional<std::int64_t> whole_number(const Value& value) const;
 
   const Value& table_;
@@ -98,6 +107,15 @@ template <class T>
 model::Declared<T> TableReader::parsed(
     std::string_view key, const std::function<std::optional<T>(std::string_view)>& parse,
     std::string_view expected, const MeaningOf& meant) {
+  return parsed_as<T>(KeyKind::grammar, key, parse, expected, meant);
+}
+
+template <class T>
+model::Declared<T> TableReader::parsed_as(
+    KeyKind kind, std::string_view key,
+    const std::function<std::optional<T>(std::string_view)>& parse, std::string_view expected,
+    const MeaningOf& meant) {
+  if (is_watched()) note_words(key, kind, expected);
   const Value* v = value(key);
   if (v == nullptr) return std::nullopt;
   const bool is_text = v->kind == ValueKind::text || v->kind == ValueKind::cell;
@@ -119,8 +137,8 @@ model::Declared<E> TableReader::choice(std::string_view key,
     expected += word;
     expected += '"';
   }
-  return parsed<E>(
-      key,
+  return parsed_as<E>(
+      KeyKind::words, key,
       [words](std::string_view text) -> std::optional<E> {
         for (const auto& [word, meaning] : words) {
           if (model::equal_in_any_case(word, text)) return meaning;
