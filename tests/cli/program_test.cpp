@@ -152,7 +152,7 @@ TEST_CASE("wrong usage is one line and status 2") {
   CHECK(site.run({}).err ==
         "greymet: a command is needed: new, check, explain, address, value, frame, timing, "
         "pack, tune, memory, points, serve, run, hand, probe, rehearse, audit, trend, export, "
-        "report, diff, "
+        "report, diff, editor, schema, "
         "demo; see "
         "greymet "
         "--help\n");

@@ -9,6 +9,13 @@
 
 namespace greymet::cli {
 
+namespace {
+
+// Who stops a program and then its whole group asks once, though it arrives twice.
+constexpr std::chrono::milliseconds same_wish{300};
+
+}  // namespace
+
 // A thread waits for the signals, so that no handler runs in between anything.
 struct StopSignals::State {
   std::stop_source source;
@@ -16,6 +23,7 @@ struct StopSignals::State {
   sigset_t before{};
   std::thread waiter;
   std::atomic<bool> over{false};
+  std::chrono::steady_clock::time_point first;  // of the waiter, until it has ended
 };
 
 StopSignals::StopSignals() : state_(std::make_unique<State>()) {
@@ -31,21 +39,18 @@ StopSignals::StopSignals() : state_(std::make_unique<State>()) {
   sigaddset(&state.watched, SIGUSR2);  // ends the waiter
   pthread_sigmask(SIG_BLOCK, &state.watched, &state.before);
   state.waiter = std::thread([&state] {
-    std::chrono::steady_clock::time_point first;
     while (true) {
       int signal = 0;
       if (sigwait(&state.watched, &signal) != 0) return;
       if (state.over) return;
       if (signal == SIGUSR2) continue;
       if (state.source.stop_requested()) {
-        // who stops a program and then its whole group asks once, though it arrives twice
-        constexpr auto same_wish = std::chrono::milliseconds(300);
-        if (std::chrono::steady_clock::now() - first < same_wish) continue;
+        if (std::chrono::steady_clock::now() - state.first < same_wish) continue;
         // asked twice: do not wait for anything
         constexpr int killed_by = 128;
         ::_exit(killed_by + signal);
       }
-      first = std::chrono::steady_clock::now();
+      state.first = std::chrono::steady_clock::now();
       state.source.request_stop();
     }
   });
@@ -55,6 +60,13 @@ StopSignals::~StopSignals() {
   state_->over = true;
   pthread_kill(state_->waiter.native_handle(), SIGUSR2);
   state_->waiter.join();
+  // what still arrives of the same wish would end the program where nobody holds it back
+  while (state_->source.stop_requested()) {
+    const auto left = same_wish - (std::chrono::steady_clock::now() - state_->first);
+    if (left <= std::chrono::nanoseconds(0)) break;
+    const timespec patience{0, std::chrono::duration_cast<std::chrono::nanoseconds>(left).count()};
+    static_cast<void>(sigtimedwait(&state_->watched, nullptr, &patience));
+  }
   pthread_sigmask(SIG_SETMASK, &state_->before, nullptr);
 }
 
