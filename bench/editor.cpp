@@ -53,14 +53,18 @@ int main() {
   std::vector<double> all;
   constexpr int rounds = 12;
   for (int round = 0; round < rounds; ++round) {
-    // a letter of a comment's behind some row, and away again
-    const std::size_t from = text.size() / (rounds + 2) * static_cast<std::size_t>(round + 1);
+    // a blank in some row, behind its brace
+    const std::size_t rows = text.find("transactions = [");
+    const std::size_t from =
+        rows + (text.size() - rows) / (rounds + 2) * static_cast<std::size_t>(round + 1);
     const auto line = static_cast<int>(
         1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(from), '\n'));
-    const EditorJson range{{"start", {{"line", line}, {"character", 0}}},
-                           {"end", {{"line", line}, {"character", 0}}}};
+    const std::size_t row = text.find('\n', from) + 1;
+    const std::size_t brace = text.find('{', row) + 1;
+    const EditorJson range{{"start", {{"line", line}, {"character", brace - row}}},
+                           {"end", {{"line", line}, {"character", brace - row}}}};
     const std::string typed = " ";
-    text.insert(text.find('\n', from) + 1, typed);
+    text.insert(brace, typed);
     const auto begin = Clock::now();
     editor.notify("textDocument/didChange",
                   {{"textDocument", {{"uri", uri}, {"version", round + 2}}},

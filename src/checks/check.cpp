@@ -1,10 +1,13 @@
 #include "checks/check.h"
 
 #include <algorithm>
+#include <atomic>
+#include <exception>
 #include <iterator>
 #include <limits>
 #include <map>
 #include <set>
+#include <thread>
 #include <tuple>
 
 #include <fmt/format.h>
@@ -286,6 +289,38 @@ void cut(Findings& found) {
   found.push_back(std::move(rest));
 }
 
+// All of them, each with its findings behind those of the one before it. None depends on another's,
+// so that of a large plan two go at a time.
+void run_rules(const std::vector<RuleFunction>& list, const RuleInput& in, Findings& found) {
+  constexpr std::size_t large = 2000;  // transactions
+  if (in.plan.transactions.size() < large || list.size() < 2) {
+    for (const RuleFunction function : list) {
+      if (!in.stop.stop_requested()) function(in, found);
+    }
+    return;
+  }
+  std::vector<Findings> parts(list.size());
+  std::atomic<std::size_t> next{0};
+  std::exception_ptr failure;
+  const auto work = [&] {
+    for (std::size_t i = next++; i < list.size() && !in.stop.stop_requested(); i = next++) {
+      list[i](in, parts[i]);
+    }
+  };
+  {
+    const std::jthread other([&] {
+      try {
+        work();
+      } catch (...) {  // memory ran out: said where the other one is waited for
+        failure = std::current_exception();
+      }
+    });
+    work();
+  }
+  if (failure) std::rethrow_exception(failure);
+  for (Findings& part : parts) std::move(part.begin(), part.end(), std::back_inserter(found));
+}
+
 // What rules of timing say of a plan that differs in its exchange alone.
 Findings timed_findings(const RuleInput& in, const model::ResolvedPlan& plan, Findings of_plan) {
   timing::SimulationOptions options;
@@ -345,11 +380,7 @@ Findings check(const model::ResolvedPlan& resolved, Findings found, const RuleSe
   }
   RuleInput in{resolved, wrong_ranges(resolved), {}, nullptr, stop, {}, false};
   in.better_maps = better_maps(resolved, in.range_is_wrong);
-  const auto run = [&](const std::vector<RuleFunction>& list) {
-    for (const RuleFunction function : list) {
-      if (!stop.stop_requested()) function(in, found);
-    }
-  };
+  const auto run = [&](const std::vector<RuleFunction>& list) { run_rules(list, in, found); };
   run(functions);
   const auto of_plan = static_cast<std::ptrdiff_t>(found.size());
   std::shared_ptr<const timing::TimingReport> timed_with;

@@ -396,7 +396,7 @@ std::string transaction_markdown(const PlanView& view, std::size_t transaction) 
     text += fmt::format("- takes {} to {}", model::in_ms(times->shortest),
                         model::in_ms(times->longest));
     const auto keys = times->assumed.keys();
-    if (!keys.empty()) text += fmt::format(", with {} assumed", fmt::join(keys, ", "));
+    if (!keys.empty()) text += fmt::format("; assumed: {}", some_of(keys));
     text += "\n";
   }
   const auto& timing = view.reading().timing;

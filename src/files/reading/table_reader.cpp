@@ -98,7 +98,7 @@ const Value* TableReader::anything(std::string_view key) {
 }
 
 const Value* TableReader::value(std::string_view key) {
-  if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.push_back(key);
+  known_.push_back(key);  // perhaps once more: only who has to tell them looks for that
   const Value* found = table_.find(key);
   if (found == nullptr || found->kind != ValueKind::refused) return found;
   if (!refused_.contains(key)) refused_.keys.emplace_back(key);
@@ -423,6 +423,18 @@ void TableReader::require(std::string_view key, std::string_view remedy) {
   }
 }
 
+namespace {
+
+std::vector<std::string_view> each_once(const std::vector<std::string_view>& keys) {
+  std::vector<std::string_view> out;
+  for (const std::string_view key : keys) {
+    if (std::find(out.begin(), out.end(), key) == out.end()) out.push_back(key);
+  }
+  return out;
+}
+
+}  // namespace
+
 void TableReader::finish(const std::function<std::string(std::string_view)>& explain) {
   for (const Entry& entry : table_.entries) {
     if (std::find(known_.begin(), known_.end(), entry.key) != known_.end()) continue;
@@ -431,7 +443,7 @@ void TableReader::finish(const std::function<std::string(std::string_view)>& exp
     if (remedy.empty() && !near) remedy = internal::table_of_key(entry.key);
     if (remedy.empty()) {
       remedy = near ? fmt::format("write `{}`", near->name)
-                    : fmt::format("known here: {}", fmt::join(known_, ", "));
+                    : fmt::format("known here: {}", fmt::join(each_once(known_), ", "));
     }
     const bool kept =
         report(RuleCode::P02, entry.place, fmt::format("unknown key `{}`", entry.key.substr(0, 60)),
@@ -448,11 +460,12 @@ void TableReader::finish(const std::function<std::string(std::string_view)>& exp
 
 // The key of this table that is meant by another one, if any.
 std::optional<model::NearName> TableReader::meant_key(std::string_view key) const {
-  for (const std::string_view known : known_) {
+  const std::vector<std::string_view> keys = each_once(known_);
+  for (const std::string_view known : keys) {
     if (model::bare_word(known) == model::bare_word(key))
       return model::NearName{std::string(known)};
   }
-  return model::near_name(key, known_);
+  return model::near_name(key, keys);
 }
 
 }  // namespace greymet::files

@@ -13,6 +13,9 @@ namespace greymet::files {
 
 struct TomlMemory::Rows {
   std::unordered_map<std::string, Value> by_text;
+  std::string rest;  // the text without them, and what it says
+  std::uint32_t file = 0;
+  Value rest_value;
 };
 
 namespace {
@@ -88,6 +91,20 @@ void move_value(Value& value, const CutRow& to, std::uint32_t file) {
   }
 }
 
+// Neither the text with its rows nor a row is near the limits of the parser, which are looked for
+// again where it reads what is left: see toml_depth.h. Quick, and on the safe side.
+bool is_far_from_limits(std::string_view text) {
+  std::size_t parts = 0;
+  for (const char c : {',', '=', '.', '[', '{'}) {
+    parts += static_cast<std::size_t>(std::count(text.begin(), text.end(), c));
+  }
+  return parts < internal::most_parts / 2;
+}
+bool is_shallow(std::string_view row) {
+  constexpr std::ptrdiff_t most = 16;
+  return std::count(row.begin(), row.end(), '{') + std::count(row.begin(), row.end(), '[') <= most;
+}
+
 // Puts the rows where "0" stands for them; false where one is missing.
 class RowFiller {
  public:
@@ -95,20 +112,22 @@ class RowFiller {
       : rows_(rows), values_(values) {}
 
   bool fill(Value& root) {
-    walk(root);
+    walk(root, 0);
     return filled_ == rows_.size();
   }
 
  private:
-  void walk(Value& value) {
+  // Rows that lie deep, with their own depth, are for who counts both.
+  void walk(Value& value, std::size_t depth) {
+    if (depth > internal::deepest_nesting / 2) return;
     for (Value& item : value.items) {
       if (item.kind == ValueKind::integer) {
         put(item);
       } else {
-        walk(item);
+        walk(item, depth + 1);
       }
     }
-    for (Entry& entry : value.entries) walk(entry.value);
+    for (Entry& entry : value.entries) walk(entry.value, depth + 1);
   }
 
   void put(Value& item) {
@@ -136,39 +155,42 @@ std::optional<Value> TomlMemory::read(const std::string& text, std::uint32_t fil
   constexpr std::size_t few = 100;  // are read as quickly without
   std::vector<CutRow> rows = rows_of(text);
   // whatever is wrong is told of the whole text
-  if (rows.size() < few || model::first_bad_byte(text) != std::string::npos ||
-      internal::beyond_limits(text)) {
-    return read_toml(text, file, findings);
-  }
-  Rows known;
-  known.by_text.reserve(rows.size());
+  if (rows.size() < few || !is_far_from_limits(text)) return read_toml(text, file, findings);
+  std::unordered_map<std::string, Value> known;
+  known.reserve(rows.size());
   std::vector<Value> values;
   values.reserve(rows.size());
   std::erase_if(rows, [&](const CutRow& row) {
     std::string own(text, row.begin, row.end - row.begin);
-    auto at = known.by_text.find(own);
-    if (at == known.by_text.end()) {
+    auto at = known.find(own);
+    if (at == known.end()) {
       const auto before = rows_->by_text.find(own);
       if (before != rows_->by_text.end()) {
-        at = known.by_text.insert(rows_->by_text.extract(before)).position;
+        at = known.insert(rows_->by_text.extract(before)).position;
       } else {
         model::Findings wrong;
         auto root = read_toml(std::string(before_row) + own, 0, wrong);
         // it is left where it is
-        if (!root || !wrong.empty() || root->entries.size() != 1) return true;
-        at = known.by_text.emplace(std::move(own), std::move(root->entries.front().value)).first;
+        if (!root || !wrong.empty() || root->entries.size() != 1 || !is_shallow(own)) return true;
+        at = known.emplace(std::move(own), std::move(root->entries.front().value)).first;
       }
     }
     values.push_back(at->second);
     move_value(values.back(), row, file);
     return false;
   });
-  *rows_ = std::move(known);
-  model::Findings wrong;
-  auto root = read_toml(without(text, rows), file, wrong);
-  if (!root || !wrong.empty() || !RowFiller(rows, values).fill(*root)) {
-    return read_toml(text, file, findings);
+  rows_->by_text = std::move(known);
+  std::string rest = without(text, rows);
+  if (rest != rows_->rest || file != rows_->file) {
+    model::Findings wrong;
+    auto root = read_toml(rest, file, wrong);
+    if (!root || !wrong.empty()) return read_toml(text, file, findings);
+    rows_->rest = std::move(rest);
+    rows_->file = file;
+    rows_->rest_value = std::move(*root);
   }
+  Value root = rows_->rest_value;
+  if (!RowFiller(rows, values).fill(root)) return read_toml(text, file, findings);
   return root;
 }
 
