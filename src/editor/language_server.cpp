@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "checks/catalogue.h"
+#include "model/utf8_text.h"
 #include "session.h"
 
 namespace greymet::editor {

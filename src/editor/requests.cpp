@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "model/utf8_text.h"
 #include "session.h"
 
 namespace greymet::editor {
