@@ -128,6 +128,7 @@ class HintWriter {
   void facts() {
     struct Told {
       std::string assumed;
+      std::string settles;
       std::string measured;
       std::string more;
     };
@@ -157,6 +158,11 @@ class HintWriter {
       const auto* const duration = std::get_if<model::Duration>(&fact.value);
       const bool is_nothing = duration != nullptr && *duration == model::Duration{};
       if (!traits.optimistic && !is_nothing) {
+        std::string settles(traits.settle);
+        std::erase(settles, '`');
+        if (told.settles.find(settles) == std::string::npos) {
+          told.settles += fmt::format("{}{}", told.settles.empty() ? "" : "; ", settles);
+        }
         told.assumed += fmt::format("{}{} {}", told.assumed.empty() ? "" : "; ", traits.key, value);
       }
       told.more +=
@@ -169,7 +175,9 @@ class HintWriter {
       if (!told.measured.empty()) {
         words += fmt::format("  measured {}: {}", view_.reading().measured_on, told.measured);
       }
-      if (!told.assumed.empty()) words += "  assumed: " + told.assumed;
+      if (!told.assumed.empty()) {
+        words += fmt::format("  assumed: {} ({})", told.assumed, told.settles);
+      }
       if (words.empty()) continue;
       const std::size_t begin = view_.lines(0).offset(place.first, place.second);
       add(end_of_line(begin), std::move(words), told.more);

@@ -207,7 +207,8 @@ TEST_CASE("hints tell addresses, ends of ranges, times, use of lines and what is
   CHECK(row[1] == "..%MW417");
   CHECK(row[2].find(" ms, answered within ") != std::string::npos);
   CHECK(in_line("[line.north]").at(0).find("% used") != std::string::npos);
-  CHECK(in_line("[slave.burner]").at(0) == "  assumed: reply 10ms typical, 50ms at most");
+  CHECK(in_line("[slave.burner]").at(0) ==
+        "  assumed: reply 10ms typical, 50ms at most (greymet run measures it)");
   CHECK(in_line("[slave.damper1]").empty());  // states its reply
   const auto halves = in_line("name = \"damper1-trim\"");
   CHECK(halves.size() == 5);  // two addresses, two ends of ranges, times
@@ -219,6 +220,22 @@ TEST_CASE("hints tell addresses, ends of ranges, times, use of lines and what is
                                                     "`greymet run` measures") != std::string::npos);
   }
   CHECK(settled);
+  // where only an area is named, the range that it came to
+  std::map<std::string, std::string> small;
+  for (const auto& [name, text] : test::base_files()) small["/p/" + name] = text;
+  const std::string chosen =
+      test::with_rows({"{ name = \"t\", slave = \"gauge\", fc = 3, at = 0, count = 4, into = "
+                       "\"%MW\", every = \"1s\" }"});
+  EditorClient third(small);
+  third.open("/p/plan.toml", chosen);
+  third.settle();
+  CHECK(third
+            .request("textDocument/inlayHint", {{"textDocument", {{"uri", "file:///p/plan.toml"}}},
+                                                {"range",
+                                                 {{"start", {{"line", 0}, {"character", 0}}},
+                                                  {"end", {{"line", 5000}, {"character", 0}}}}}})
+            .dump()
+            .find("\" %MW0..%MW3\"") != std::string::npos);
   // a measurement takes the place of what was assumed
   auto measured = site;
   measured["/site/results/run.json"] =

@@ -398,6 +398,10 @@ TEST_CASE("rows come into columns, and nothing but blanks changes") {
         "\n"
         "  { name = \"other\", slave = \"pump\" },\n"
         "]\n");
+  // by letters, not by their bytes
+  CHECK(
+      formatted("a = [\n  { b = \"\xC3\xA4\xC3\xA4\", c = 1 },\n  { b = \"oo\",  c = 2 },\n]\n") ==
+      "a = [\n  { b = \"\xC3\xA4\xC3\xA4\", c = 1 },\n  { b = \"oo\", c = 2 },\n]\n");
   for (const auto& [path, text] : test::demo_site()) {
     if (!path.ends_with(".toml")) continue;
     INFO(path);

@@ -150,7 +150,7 @@ TEST_CASE("whatever an editor sends, in whatever order, the server goes on") {
       "[[1]]",
       "true",
       "4294967296",
-      
+
       "\"[slave.a]\\nunit = 1\"",
       R"({"line":0,"character":9})",
       R"({"start":{"line":2,"character":0},"end":{"line":1}})",

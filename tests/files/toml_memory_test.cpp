@@ -7,6 +7,7 @@
 #include <catch2/catch.hpp>
 
 #include "files/toml_reader.h"
+#include "plans.h"
 
 using namespace greymet;
 
@@ -44,13 +45,15 @@ void check_same(files::TomlMemory& memory, const std::string& text) {
   }
 }
 
-std::string many_rows(std::size_t count) {
+// `tricky`: with a line in a text of several lines that looks like a row.
+std::string many_rows(std::size_t count, bool tricky) {
   std::string text = "title = \"\xC3\xA4\"\n[exchange] # rows\ntransactions = [\n";
   for (std::size_t i = 0; i < count; ++i) {
     text += fmt::format("{}{{ name = \"t{}\xE2\x82\xAC\", at = {}, read = {{ count = 2 }} }},{}\n",
                         i % 3 == 0 ? "  " : "\t", i, i % 7, i % 5 == 0 ? " # \xC3\xA4" : "");
   }
-  return text + "]\n[slave.a]\nnumbers = [ 0, 0 ]\ntext = \"\"\"\n{ a = 1 },\n\"\"\"\n";
+  text += "]\n[slave.a]\nnumbers = [ 0, 0 ]\n";
+  return tricky ? text + "text = \"\"\"\n{ a = 1 },\n\"\"\"\n" : text;
 }
 
 }  // namespace
@@ -58,7 +61,8 @@ std::string many_rows(std::size_t count) {
 TEST_CASE("reading again after any change is reading for the first time") {
   rc::prop("changes of a plan with many rows, one after the other", [] {
     files::TomlMemory memory;
-    std::string text = many_rows(130);
+    std::string text = many_rows(130, *rc::gen::arbitrary<bool>());
+    check_same(memory, text);
     check_same(memory, text);
     static const std::vector<std::string> words{"\n",
                                                 "{ a = 1 },\n",
@@ -89,10 +93,17 @@ TEST_CASE("reading again after any change is reading for the first time") {
 TEST_CASE("rows that move keep what they say, and lines that only look like rows stay text") {
   files::TomlMemory memory;
   model::Findings found;
-  const std::string text = many_rows(200);
+  const std::string text = many_rows(200, false);
   REQUIRE(memory.read(text, 0, found));
-  const auto moved = memory.read("# one line more\n" + text, 0, found);
+  CHECK(memory.rows_reused() == 0);
+  const auto changed = memory.read(test::replaced(text, "at = 6", "at = 66"), 0, found);
+  REQUIRE(changed);
+  // all that stand alone in their line, but the one that is new
+  CHECK(memory.rows_reused() == 159);
+  const std::string tricky = many_rows(200, true);
+  const auto moved = memory.read("# one line more\n" + tricky, 0, found);
   REQUIRE(moved);
+  CHECK(memory.rows_reused() == 0);  // read as a whole
   CHECK(found.empty());
   const files::Value& rows = moved->find("exchange")->entries.front().value;
   CHECK(rows.items.size() == 200);

@@ -16,6 +16,7 @@ struct TomlMemory::Rows {
   std::string rest;  // the text without them, and what it says
   std::uint32_t file = 0;
   Value rest_value;
+  std::size_t reused = 0;
 };
 
 namespace {
@@ -150,10 +151,16 @@ class RowFiller {
 TomlMemory::TomlMemory() : rows_(std::make_unique<Rows>()) {}
 TomlMemory::~TomlMemory() = default;
 
+std::size_t TomlMemory::rows_reused() const {
+  return rows_->reused;
+}
+
 std::optional<Value> TomlMemory::read(const std::string& text, std::uint32_t file,
                                       model::Findings& findings) {
   constexpr std::size_t few = 100;  // are read as quickly without
   std::vector<CutRow> rows = rows_of(text);
+  std::size_t reused = 0;
+  rows_->reused = 0;
   // whatever is wrong is told of the whole text
   if (rows.size() < few || !is_far_from_limits(text)) return read_toml(text, file, findings);
   std::unordered_map<std::string, Value> known;
@@ -166,6 +173,7 @@ std::optional<Value> TomlMemory::read(const std::string& text, std::uint32_t fil
     if (at == known.end()) {
       const auto before = rows_->by_text.find(own);
       if (before != rows_->by_text.end()) {
+        ++reused;
         at = known.insert(rows_->by_text.extract(before)).position;
       } else {
         model::Findings wrong;
@@ -191,6 +199,7 @@ std::optional<Value> TomlMemory::read(const std::string& text, std::uint32_t fil
   }
   Value root = rows_->rest_value;
   if (!RowFiller(rows, values).fill(root)) return read_toml(text, file, findings);
+  rows_->reused = reused;
   return root;
 }
 

@@ -23,6 +23,8 @@ class TomlMemory {
   // As read_toml().
   [[nodiscard]] std::optional<Value> read(const std::string& text, std::uint32_t file,
                                           model::Findings& findings);
+  // Rows that the last read() did not parse again.
+  [[nodiscard]] std::size_t rows_reused() const;
 
  private:
   struct Rows;
