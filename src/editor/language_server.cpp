@@ -304,8 +304,7 @@ std::shared_ptr<const PlanView> LanguageServer::Session::view_of(const std::stri
 std::shared_ptr<const PlanView> LanguageServer::Session::latest_view_of(const std::string& path) {
   const std::string root = root_of(path);
   const auto at = checked_.find(root);
-  if (at == checked_.end() || !is_large(at->second->reading())) return view_of(path);
-  return at->second;
+  return at == checked_.end() ? view_of(path) : at->second;
 }
 
 // ---- findings
