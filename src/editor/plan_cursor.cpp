@@ -123,7 +123,8 @@ class CursorFinder {
       frame.path = table.path;
       for (const NamePart& name : table.names) frame.names.push_back(name.name);
     }
-    frames_.assign(1, std::move(frame));
+    frames_.clear();
+    frames_.push_back(std::move(frame));
     at_ = end;
     begins_line_ = false;
   }

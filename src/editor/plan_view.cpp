@@ -173,14 +173,14 @@ const TableText& PlanView::row_of(const TableText& table) const {
   const std::size_t dot = table.path.rfind('.');
   const bool part = table.path.starts_with("exchange.transactions.");
   if (!part || dot == std::string::npos) return table;
-  const PlanText& text = plan_text();
-  for (auto it = text.tables().rbegin(); it != text.tables().rend(); ++it) {
-    if (it->path == table.path.substr(0, dot) && it->whole.begin <= table.whole.begin &&
-        table.whole.end <= it->whole.end) {
-      return *it;
+  const TableText* around = &table;  // the last one that begins in front of it
+  for (const TableText& each : plan_text().tables()) {
+    if (each.path == table.path.substr(0, dot) && each.whole.begin <= table.whole.begin &&
+        table.whole.end <= each.whole.end) {
+      around = &each;
     }
   }
-  return table;
+  return *around;
 }
 
 std::optional<std::size_t> PlanView::point_owner(const TableText& table) const {

@@ -363,8 +363,9 @@ class Proposer {
         const bool fits = toml ? name.ends_with(".toml")
                                : name.ends_with(".csv") || name.ends_with(".xlsx") ||
                                      name.ends_with(".ods") || name.ends_with(".st");
-        if (fits && folder + each + name != own) {
-          add_text(each + name, "file", ProposalKind::name);
+        const std::string path = fmt::format("{}{}", each, name);
+        if (fits && fmt::format("{}{}", folder, path) != own) {
+          add_text(path, "file", ProposalKind::name);
         }
       }
     }

@@ -156,7 +156,7 @@ std::string plan_of(const std::string& path, const std::vector<std::string>& ope
   constexpr std::size_t most_looked_at = 50;
   constexpr std::size_t most_bytes = std::size_t{4} << 20;
   constexpr int most_folders = 3;
-  const std::string own = plain_path(path);
+  std::string own = plain_path(path);
   const auto names_it = [&](const std::string& plan) {
     const std::string folder = folder_of(plan);
     if (!own.starts_with(folder)) return false;

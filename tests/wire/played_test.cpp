@@ -459,9 +459,9 @@ TEST_CASE("a value passes over a hop for real, and a heartbeat that stops is an 
 TEST_CASE("a wish to stop that arrives twice at once is one wish") {
   PlayedSlave site;
   // as timeout(1) does: the program, and then its whole group
-  const auto ran =
-      site.shell("$RUN --duration 20s -o out & p=$!; sleep 1; kill -TERM $p; sleep 0.02; "
-                 "kill -TERM $p; sleep 0.02; kill -TERM $p; wait $p; echo status $?");
+  const auto ran = site.shell(
+      "$RUN --duration 20s -o out & p=$!; sleep 1; kill -TERM $p; sleep 0.02; "
+      "kill -TERM $p; sleep 0.02; kill -TERM $p; wait $p; echo status $?");
   INFO(ran.out << ran.err);
   CHECK(played_says(ran, "every request accounted for: yes\n"));
   CHECK(played_says(ran, "wrote out/run.json\n"));

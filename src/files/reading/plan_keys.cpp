@@ -21,7 +21,7 @@ namespace {
 // A plan that says nothing, each of its tables in a line of its own. Tables that the reader opens
 // by their key alone need not be here.
 using Line = std::pair<std::string_view, std::string_view>;  // path and text
-constexpr std::array<Line, 22> lines{{
+constexpr std::array<Line, 22> silent_lines{{
     {"-", "[controller.NAME.memory]"},
     {"controller.*.memory.*", "AREA = {}"},
     {"controller.*", "[controller.NAME]"},
@@ -55,7 +55,7 @@ Value silent_plan(std::map<std::uint32_t, std::string>& names) {
     text += line;
     text += '\n';
   };
-  for (const auto& [path, line] : lines) {
+  for (const auto& [path, line] : silent_lines) {
     const bool heartbeats = line.starts_with("heartbeats");
     const bool paths = line.starts_with("paths");
     const bool accepts = line.starts_with("accepts");

@@ -116,7 +116,7 @@ class Writer {
   }
 
   [[nodiscard]] Json form_schema(const std::string& path, const KeyForm& form) const {
-    const Json text{{"type", "string"}, {"pattern", some_text}};
+    Json text{{"type", "string"}, {"pattern", some_text}};
     switch (form.kind) {
       case KeyKind::text: return text;
       case KeyKind::whole: return number_schema("integer", form);
