@@ -292,8 +292,11 @@ void cut(Findings& found) {
 // All of them, each with its findings behind those of the one before it. None depends on another's,
 // so that of a large plan two go at a time.
 void run_rules(const std::vector<RuleFunction>& list, const RuleInput& in, Findings& found) {
+  // of very many each rule's list beside the others' would be too much memory
   constexpr std::size_t large = 2000;  // transactions
-  if (in.plan.transactions.size() < large || list.size() < 2) {
+  constexpr std::size_t very_many = 30'000;
+  const std::size_t count = in.plan.transactions.size();
+  if (count < large || count > very_many || found.size() > very_many) {
     for (const RuleFunction function : list) {
       if (!in.stop.stop_requested()) function(in, found);
     }
@@ -318,7 +321,10 @@ void run_rules(const std::vector<RuleFunction>& list, const RuleInput& in, Findi
     work();
   }
   if (failure) std::rethrow_exception(failure);
-  for (Findings& part : parts) std::move(part.begin(), part.end(), std::back_inserter(found));
+  for (Findings& part : parts) {
+    std::move(part.begin(), part.end(), std::back_inserter(found));
+    part = {};
+  }
 }
 
 // What rules of timing say of a plan that differs in its exchange alone.
