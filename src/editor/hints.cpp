@@ -6,6 +6,7 @@
 #include "editor/features.h"
 #include "editor/roles.h"
 #include "markdown.h"
+#include "modbus/planned_frames.h"
 #include "model/duration_text.h"
 #include "model/facts.h"
 
@@ -105,6 +106,9 @@ class HintWriter {
     }
     const auto at = reports_.find(own.front());
     if (at == reports_.end()) return;
+    // what no request carries has no time
+    const model::ExchangeTransaction* const t = view_.plan().exchange.find(own.front());
+    if (t == nullptr || !modbus::planned_frames(*t)) return;
     const timing::TransactionReport& report = *at->second;
     std::string words = fmt::format("  {} ms", model::ms_at_most(report.longest));
     if (report.response_bound) {

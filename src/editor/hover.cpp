@@ -290,6 +290,12 @@ std::optional<HoverText> hover_in_map(const PlanView& view, std::uint32_t file, 
   return std::nullopt;
 }
 
+// "`[line.NAME]`", "a transaction"
+std::string table_words(const std::string& path) {
+  const std::string name = files::name_of_table(path);
+  return name.starts_with('[') ? as_code(name) : name;
+}
+
 std::optional<HoverText> hover_in_plan(const PlanView& view, std::size_t byte,
                                        const KeyHelp& help) {
   const PlanText& text = view.plan_text();
@@ -299,9 +305,9 @@ std::optional<HoverText> hover_in_plan(const PlanView& view, std::size_t byte,
   if (!key->is_element && byte <= key->key_span.end) {
     const std::string about = help(table.path, key->key);
     if (about.empty()) return std::nullopt;
-    return HoverText{fmt::format("{} of {}\n\n{}", as_code(key->key),
-                                 as_code(files::name_of_table(table.path)), as_words(about)),
-                     {0, key->key_span}};
+    return HoverText{
+        fmt::format("{} of {}\n\n{}", as_code(key->key), table_words(table.path), as_words(about)),
+        {0, key->key_span}};
   }
   const std::string_view word = text.word(key->value);
   std::string markdown;
@@ -390,7 +396,8 @@ std::string transaction_markdown(const PlanView& view, std::size_t transaction) 
     text += fmt::format("- request {}\n", bytes_text(frames->request));
     if (!frames->reply.empty()) text += fmt::format("- reply {}\n", bytes_text(frames->reply));
   } else {
-    text += "- no frame: " + as_words(frames.error()) + "\n";
+    // nor has it a time then, whatever could be reckoned
+    return text + "- no frame, and no time: " + as_words(frames.error()) + "\n";
   }
   if (const auto times = timing::transaction_times(plan.exchange, *t)) {
     text += fmt::format("- takes {} to {}", model::in_ms(times->shortest),
@@ -407,6 +414,10 @@ std::string transaction_markdown(const PlanView& view, std::size_t transaction) 
         text += fmt::format("- answered within {}", model::in_ms(*own.response_bound));
         text += own.period ? fmt::format(" of its period of {}\n", model::to_text(*own.period))
                            : std::string("\n");
+      }
+      if (own.response_simulated) {
+        text += fmt::format("- answered within {} in the simulation\n",
+                            model::in_ms(*own.response_simulated));
       }
       text += fmt::format("- {} is used {:.1f} %\n", as_words(timing->lines[i].name),
                           timing->lines[i].utilisation_percent);

@@ -13,6 +13,7 @@ namespace greymet::editor {
 
 using internal::Json;
 using internal::member;
+using internal::path_of_document;
 using internal::RpcError;
 using internal::text_of;
 using internal::to_json;
@@ -22,11 +23,6 @@ namespace {
 // Broken names are no reason to send nothing.
 std::string dumped(const Json& json) {
   return json.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
-std::string path_in(const Json& params) {
-  const std::string path = path_of_uri(text_of(member(member(params, "textDocument"), "uri")));
-  return path.empty() ? path : std::filesystem::path(path).lexically_normal().string();
 }
 
 }  // namespace
@@ -198,7 +194,7 @@ Json LanguageServer::Session::initialize(const Json& params) {
 
 void LanguageServer::Session::did_open(const Json& params) {
   const Json& document = member(params, "textDocument");
-  const std::string path = path_in(params);
+  const std::string path = path_of_document(params);
   if (path.empty()) return;
   documents_.open(path, text_of(member(document, "uri")),
                   internal::number_of(member(document, "version")),
@@ -208,7 +204,7 @@ void LanguageServer::Session::did_open(const Json& params) {
 }
 
 void LanguageServer::Session::did_change(const Json& params) {
-  const std::string path = path_in(params);
+  const std::string path = path_of_document(params);
   const Json& list = member(params, "contentChanges");
   if (path.empty() || !list.is_array()) return;
   std::vector<TextChange> changes;
@@ -226,7 +222,7 @@ void LanguageServer::Session::did_change(const Json& params) {
 }
 
 void LanguageServer::Session::did_close(const Json& params) {
-  const std::string path = path_in(params);
+  const std::string path = path_of_document(params);
   if (documents_.find(path) == nullptr) return;
   const std::string root = root_of(path);
   documents_.close(path);

@@ -1,6 +1,7 @@
 #include "protocol_json.h"
 
 #include <algorithm>
+#include <filesystem>
 
 #include <fmt/format.h>
 
@@ -50,6 +51,11 @@ const Json& member(const Json& of, std::string_view name) {
 
 std::string text_of(const Json& json) {
   return json.is_string() ? json.get<std::string>() : std::string();
+}
+
+std::string path_of_document(const Json& params) {
+  const std::string path = path_of_uri(text_of(member(member(params, "textDocument"), "uri")));
+  return path.empty() ? path : std::filesystem::path(path).lexically_normal().string();
 }
 
 std::uint32_t number_of(const Json& json) {

@@ -170,7 +170,9 @@ std::string plan_of(const std::string& path, const std::vector<std::string>& ope
   std::string folder = folder_of(own);
   std::size_t looked_at = 0;
   for (int up = 0; up < most_folders && !folder.empty(); ++up) {
-    for (const std::string& name : files.names(folder.substr(0, folder.size() - 1))) {
+    std::vector<std::string> names = files.names(folder.substr(0, folder.size() - 1));
+    std::sort(names.begin(), names.end());
+    for (const std::string& name : names) {
       if (!is_toml(name) || folder + name == own) continue;
       if (++looked_at > most_looked_at) return {};
       if (names_it(folder + name)) return folder + name;

@@ -11,16 +11,12 @@ namespace greymet::editor {
 
 using internal::Json;
 using internal::member;
+using internal::path_of_document;
 using internal::RpcError;
 using internal::text_of;
 using internal::to_json;
 
 namespace {
-
-std::string path_of_document(const Json& params) {
-  const std::string path = path_of_uri(text_of(member(member(params, "textDocument"), "uri")));
-  return path.empty() ? path : std::filesystem::path(path).lexically_normal().string();
-}
 
 files::Span span_in(const files::SourceText& lines, const TextStretch& stretch,
                     PositionUnits units) {

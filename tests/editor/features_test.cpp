@@ -39,7 +39,7 @@ TEST_CASE("hover says what an address, a row, a thing, a place in memory and a k
        {"**transaction `burner-in`**: `kiln` asks `burner` by function 4",
         "reads ir:0..ir:20 (manual: 0x0000) into `%MW201..%MW221`",
         "request `01 04 00 00 00 15 31 C5` (8 bytes)", "(47 bytes)", "answered within",
-        "of its period of 1s", "north is used"});
+        "of its period of 1s", "in the simulation", "north is used"});
   says(hover(kiln_plan, "at = 0x0000", 6),
        {"| read as |", "ir:0", "`burner.flame_signal`", "(the plan reads it so)"});
   says(hover(kiln_plan, "at = \"setpoint\"", 8),
@@ -59,6 +59,14 @@ TEST_CASE("hover says what an address, a row, a thing, a place in memory and a k
   says(hover("/site/tags/kiln.csv", "burner.flame_signal", 9), {"**`burner.flame_signal`**"});
   says(hover("/site/tags/kiln.csv", "%MW201", 2), {"read: transaction burner-in"});
   CHECK(hover(kiln_plan, "# Demo", 2).empty());
+  // what no request carries has neither a frame nor a time
+  client.write(kiln_plan, test::replaced(site.at(kiln_plan), "at = 0x0000, count = 21",
+                                         "at = 0x0000, count = 210"));
+  client.settle();
+  const std::string too_long = hover(kiln_plan, "name = \"burner-in\"", 10);
+  says(too_long, {"no frame, and no time"});
+  CHECK(too_long.find("takes") == std::string::npos);
+  CHECK(too_long.find("answered") == std::string::npos);
   CHECK(hover("/site/maps/burner.csv", "point", 2).empty());
 }
 

@@ -24,6 +24,18 @@ std::vector<std::string> sent(editor::LanguageServer& server, const std::string&
   return server.take_outgoing();
 }
 
+// All that is sent while what is due is checked.
+std::string told_after_check(editor::LanguageServer& server) {
+  std::string told;
+  while (const auto task = server.next_check()) {
+    editor::Reading reading = editor::read_for_editor(*task);
+    editor::check_reading(reading, {});
+    server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
+    for (const std::string& each : server.take_outgoing()) told += each;
+  }
+  return told;
+}
+
 }  // namespace
 
 TEST_CASE("requests are answered in the protocol's order, and out of it with its errors") {
@@ -219,14 +231,7 @@ TEST_CASE("deep, huge and broken texts are taken as they come") {
             {"params",
              {{"textDocument", {{"uri", "file:///p/plan.toml"}, {"version", 1}, {"text", text}}}}}}
             .dump());
-    std::string told;
-    while (const auto task = server.next_check()) {
-      editor::Reading reading = editor::read_for_editor(*task);
-      editor::check_reading(reading, {});
-      server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
-      for (const std::string& each : server.take_outgoing()) told += each;
-    }
-    return told;
+    return told_after_check(server);
   };
   CHECK(open("x = " + std::string(200'000, '[')).find("P01") != std::string::npos);
   // beyond what is read at all
@@ -239,12 +244,6 @@ TEST_CASE("deep, huge and broken texts are taken as they come") {
   server.receive(
       R"({"jsonrpc":"2.0","method":"textDocument/didChange","params":{"textDocument":)"
       R"({"uri":"file:///p/plan.toml","version":3},"contentChanges":[{"text":"zzz = 1\n"}]}})");
-  std::string told;
-  while (const auto task = server.next_check()) {
-    editor::Reading reading = editor::read_for_editor(*task);
-    editor::check_reading(reading, {});
-    server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
-    for (const std::string& each : server.take_outgoing()) told += each;
-  }
+  const std::string told = told_after_check(server);
   CHECK(told.find("unknown key `zzz`") != std::string::npos);
 }

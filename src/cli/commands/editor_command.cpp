@@ -74,7 +74,6 @@ class Checker {
 
   void begin(editor::ReadingTask task) {
     busy_ = true;
-    began_ = steady_clock::now();
     thread_ = std::jthread([this, task = std::move(task)](const std::stop_token& stop) {
       check(task, stop);
       done();
@@ -128,7 +127,6 @@ class Checker {
 
   std::array<int, 2> wake_{-1, -1};
   bool busy_ = false;  // of who asks alone
-  steady_clock::time_point began_;
   steady_clock::time_point told_ = steady_clock::now();
   std::mutex mutex_;
   bool ended_ = false;

@@ -40,30 +40,20 @@ constexpr std::array<Line, 22> silent_lines{{
     {"exchange.wants", "{},"},
     {"exchange.wants", "{ from = \"a\", on = \"b\" }]"},
     {"supervision", "[supervision]"},
-    {"-", "heartbeats = [{}]"},
-    {"-", "paths = [{}]"},
+    {"supervision.heartbeats", "heartbeats = [{}]"},
+    {"supervision.paths", "paths = [{}]"},
     {"review", "[review]"},
-    {"-", "accepts = [{}]"},
+    {"review.accepts", "accepts = [{}]"},
 }};
 
 Value silent_plan(std::map<std::uint32_t, std::string>& names) {
   std::string text;
   std::uint32_t number = 0;
-  const auto write = [&](std::string_view path, std::string_view line) {
+  for (const auto& [path, line] : silent_lines) {
     ++number;
     if (path != "-") names[number] = path;
     text += line;
     text += '\n';
-  };
-  for (const auto& [path, line] : silent_lines) {
-    const bool heartbeats = line.starts_with("heartbeats");
-    const bool paths = line.starts_with("paths");
-    const bool accepts = line.starts_with("accepts");
-    write(heartbeats ? "supervision.heartbeats"
-          : paths    ? "supervision.paths"
-          : accepts  ? "review.accepts"
-                     : path,
-          line);
   }
   model::Findings ignored;
   auto root = read_toml(text, 0, ignored);
