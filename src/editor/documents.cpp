@@ -48,6 +48,12 @@ const Document* Documents::find(const std::string& path) const {
   return at == documents_.end() ? nullptr : &at->second;
 }
 
+Versions Documents::versions() const {
+  Versions out;
+  for (const auto& [path, document] : documents_) out[path] = document.version;
+  return out;
+}
+
 std::shared_ptr<const Texts> Documents::texts() {
   if (texts_ && state_of_texts_ == state_) return texts_;
   const auto copies = std::make_shared<Texts>();

@@ -11,6 +11,7 @@
 
 namespace greymet::editor {
 
+using internal::document_path;
 using internal::Json;
 using internal::member;
 using internal::path_of_document;
@@ -225,7 +226,9 @@ void LanguageServer::Session::did_close(const Json& params) {
   const std::string path = path_of_document(params);
   if (documents_.find(path) == nullptr) return;
   const std::string root = root_of(path);
+  const std::string uri_closed = documents_.find(path)->uri;
   documents_.close(path);
+  forget_versions_of(uri_closed);
   roots_.clear();
   std::set<std::string> needed;
   for (const auto& [each, document] : documents_.all()) needed.insert(root_of(each));
@@ -265,7 +268,8 @@ void LanguageServer::Session::mark_dirty(const std::string& path) {
 }
 
 ReadingTask LanguageServer::Session::task_for(const std::string& root) {
-  return {root, files_over(disk_, documents_.texts()), measured_, documents_.state()};
+  return {root, files_over(disk_, documents_.texts()), measured_, documents_.state(),
+          documents_.versions()};
 }
 
 std::optional<ReadingTask> LanguageServer::Session::next_check() {
@@ -353,12 +357,22 @@ Json LanguageServer::Session::diagnostic_json(const PlanView& view, const model:
   return json;
 }
 
+// The text that is closed counts its versions anew when it is opened again.
+void LanguageServer::Session::forget_versions_of(const std::string& uri) {
+  const auto by_root = diagnostics_.find(uri);
+  if (by_root == diagnostics_.end()) return;
+  for (auto& [root, told] : by_root->second) told.version.reset();
+}
+
 void LanguageServer::Session::publish_file(const std::string& uri) {
   Json all = Json::array();
+  // the version that was looked at, the oldest of several: places are those of its text
+  std::optional<std::int64_t> version;
   const auto by_root = diagnostics_.find(uri);
   if (by_root != diagnostics_.end()) {
-    for (const auto& [root, list] : by_root->second) {
-      for (const Json& each : list) {
+    for (const auto& [root, told] : by_root->second) {
+      if (told.version) version = std::min(version.value_or(*told.version), *told.version);
+      for (const Json& each : told.list) {
         if (std::find(all.begin(), all.end(), each) == all.end() || all.size() > 100) {
           all.push_back(each);
         }
@@ -366,8 +380,8 @@ void LanguageServer::Session::publish_file(const std::string& uri) {
     }
   }
   Json params{{"uri", uri}};
-  const Document* const document = documents_.find(path_of_uri(uri));
-  if (document != nullptr) params["version"] = document->version;
+  const bool is_open = documents_.find(document_path(uri)) != nullptr;
+  if (is_open && version) params["version"] = *version;
   params["diagnostics"] = std::move(all);
   send({{"jsonrpc", "2.0"},
         {"method", "textDocument/publishDiagnostics"},
@@ -426,9 +440,13 @@ void LanguageServer::Session::publish(std::shared_ptr<const Reading> reading) {
   for (auto& [uri, list] : lists) {
     auto& by_root = diagnostics_[uri];
     const auto known = by_root.find(root);
-    const bool is_open = documents_.find(path_of_uri(uri)) != nullptr;
-    const bool same = known != by_root.end() ? known->second == list : list.empty() && !is_open;
-    by_root[root] = std::move(list);
+    const bool is_open = documents_.find(document_path(uri)) != nullptr;
+    const bool same =
+        known != by_root.end() ? known->second.list == list : list.empty() && !is_open;
+    const Versions& versions = view->reading().task.versions;
+    const auto version = versions.find(document_path(uri));
+    by_root[root] = {std::move(list),
+                     version == versions.end() ? std::nullopt : std::optional(version->second)};
     if (!same || is_open) changed.insert(uri);
   }
   for (const std::string& uri : changed) publish_file(uri);

@@ -53,9 +53,13 @@ std::string text_of(const Json& json) {
   return json.is_string() ? json.get<std::string>() : std::string();
 }
 
-std::string path_of_document(const Json& params) {
-  const std::string path = path_of_uri(text_of(member(member(params, "textDocument"), "uri")));
+std::string document_path(const std::string& uri) {
+  const std::string path = path_of_uri(uri);
   return path.empty() ? path : std::filesystem::path(path).lexically_normal().string();
+}
+
+std::string path_of_document(const Json& params) {
+  return document_path(text_of(member(member(params, "textDocument"), "uri")));
 }
 
 std::uint32_t number_of(const Json& json) {

@@ -29,6 +29,8 @@ enum class RpcError : int {
 // A member, or null where there is none, or no object.
 [[nodiscard]] const Json& member(const Json& of, std::string_view name);
 [[nodiscard]] std::string text_of(const Json& json);
+// The path under which the document of a URI is kept: "a/../b" is "b"; empty where there is none.
+[[nodiscard]] std::string document_path(const std::string& uri);
 // The plain path of the document that a message is about; empty where it is no file.
 [[nodiscard]] std::string path_of_document(const Json& params);
 // A number within what positions can be; 0 for whatever is none.

@@ -1,6 +1,5 @@
 // The requests of an editor.
 #include <algorithm>
-#include <filesystem>
 
 #include <fmt/format.h>
 
@@ -210,7 +209,7 @@ LanguageServer::Session::Result LanguageServer::Session::execute(const Json& par
   const Json& arguments = member(params, "arguments");
   const std::string uri =
       arguments.is_array() && !arguments.empty() ? text_of(arguments.front()) : std::string();
-  const std::string path = std::filesystem::path(path_of_uri(uri)).lexically_normal().string();
+  const std::string path = internal::document_path(uri);
   if (documents_.find(path) == nullptr) {
     return tl::unexpected(
         Failure{RpcError::invalid_params, "its argument is the URI of an open document"});

@@ -4,6 +4,7 @@
 
 #include <map>
 #include <memory>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
@@ -86,6 +87,7 @@ class LanguageServer::Session {
   [[nodiscard]] Json edit_json(const PlanView& view, const std::vector<NewText>& changes) const;
   [[nodiscard]] Json diagnostic_json(const PlanView& view, const model::Finding& finding) const;
   void publish_file(const std::string& uri);
+  void forget_versions_of(const std::string& uri);
   void keep_timing(const std::string& root, const PlanView& view, model::Findings& findings) const;
 
   files::FileSource disk_;
@@ -104,7 +106,12 @@ class LanguageServer::Session {
   std::set<std::string> dirty_;                                     // roots
   std::map<std::string, std::shared_ptr<const PlanView>> checked_;  // by root
   std::map<std::string, std::shared_ptr<const PlanView>> current_;  // by root, of the present texts
-  std::map<std::string, std::map<std::string, Json>> diagnostics_;  // by URI and root
+  // What was found in a file of one plan, and in which version of its text.
+  struct Told {
+    Json list;
+    std::optional<std::int64_t> version;  // none: of the file on the disk
+  };
+  std::map<std::string, std::map<std::string, Told>> diagnostics_;  // by URI and root
   std::vector<std::string> outgoing_;
   std::vector<std::shared_ptr<const PlanView>> retired_;  // readings that nobody needs any more
 };

@@ -95,6 +95,76 @@ TEST_CASE("an editor that counts bytes is given bytes") {
   CHECK(hover["range"]["end"]["character"] == 14);
 }
 
+TEST_CASE("findings are told of the version that was looked at, however late that is") {
+  rc::prop("each version has a key of its own, which what is told of it names", [] {
+    const std::vector<std::string> uris{"file:///p/plan.toml", "file:///p/q/../other.toml"};
+    std::map<std::string, std::string> files;
+    for (const auto& [name, text] : test::base_files()) files["/p/" + name] = text;
+    editor::LanguageServer server(files::memory_files(files), no_words());
+    sent(server, R"({"jsonrpc":"2.0","id":1,"method":"initialize","params":null})");
+    std::map<std::string, int> versions;      // of what is open
+    std::vector<editor::ReadingTask> begun;   // checks that are under way
+    std::map<std::string, std::string> told;  // the last of each
+    int counted = 0;
+    const auto look = [&](const editor::ReadingTask& task) {
+      editor::Reading reading = editor::read_for_editor(task);
+      editor::check_reading(reading, {});
+      server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
+      for (const std::string& each : server.take_outgoing()) {
+        const Rpc params = Rpc::parse(each)["params"];
+        const auto uri = params["uri"].get<std::string>();
+        const std::string findings = params["diagnostics"].dump();
+        told[uri] = findings;
+        if (!params.contains("version")) continue;
+        RC_ASSERT(versions.contains(uri));
+        RC_ASSERT(findings.find(fmt::format("unknown key `zzz{}_`",
+                                            params["version"].get<int>())) != std::string::npos);
+      }
+    };
+    for (int step = 0; step < 25; ++step) {
+      const std::string uri = *rc::gen::elementOf(uris);
+      const auto text = [&] { return fmt::format("zzz{}_ = 1\n", counted) + test::with_rows({}); };
+      switch (*rc::gen::inRange(0, 6)) {
+        case 0:
+          if (versions.contains(uri)) {
+            versions.erase(uri);
+            sent(server, Rpc{{"jsonrpc", "2.0"},
+                             {"method", "textDocument/didClose"},
+                             {"params", {{"textDocument", {{"uri", uri}}}}}}
+                             .dump());
+          }
+          break;
+        case 1:
+        case 2: {
+          ++counted;
+          const bool opens = !versions.contains(uri);
+          versions[uri] = counted;
+          Rpc params{{"textDocument", {{"uri", uri}, {"version", counted}, {"text", text()}}}};
+          if (!opens) params["contentChanges"] = Rpc::array({{{"text", text()}}});
+          sent(server, Rpc{{"jsonrpc", "2.0"},
+                           {"method", opens ? "textDocument/didOpen" : "textDocument/didChange"},
+                           {"params", params}}
+                           .dump());
+          break;
+        }
+        case 3:
+          if (auto task = server.next_check()) begun.push_back(std::move(*task));
+          break;
+        default:
+          if (begun.empty()) break;
+          look(begun.front());
+          begun.erase(begun.begin());
+      }
+    }
+    for (const editor::ReadingTask& task : begun) look(task);
+    while (const auto task = server.next_check()) look(*task);
+    for (const auto& [uri, version] : versions) {
+      RC_ASSERT(told.at(uri).find(fmt::format("unknown key `zzz{}_`", version)) !=
+                std::string::npos);
+    }
+  });
+}
+
 TEST_CASE("a recorded session is answered byte by byte as it was") {
   // '>' is what an editor sent, '<' what it was told, 'c' that what was due was checked
   const std::string golden = std::string(GREYMET_SOURCE) + "/tests/golden/editor/session.txt";

@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <thread>
 #include <vector>
 
@@ -74,6 +75,7 @@ class Checker {
 
   void begin(editor::ReadingTask task) {
     busy_ = true;
+    if (!untold_since_) untold_since_ = steady_clock::now();
     thread_ = std::jthread([this, task = std::move(task)](const std::stop_token& stop) {
       check(task, stop);
       done();
@@ -81,7 +83,8 @@ class Checker {
   }
   // Somebody typed on: what would be found out is old. Not for ever, or nobody were ever told.
   void cancel() {
-    if (busy_ && steady_clock::now() - told_ < 4 * longest_wait) thread_.request_stop();
+    const auto now = steady_clock::now();
+    if (busy_ && now - untold_since_.value_or(now) < 4 * longest_wait) thread_.request_stop();
   }
   // What has been found out since the last call.
   [[nodiscard]] std::vector<std::shared_ptr<const editor::Reading>> take() {
@@ -92,7 +95,7 @@ class Checker {
       ended_ = false;
       busy_ = false;
     }
-    if (!found_.empty()) told_ = steady_clock::now();
+    if (!found_.empty()) untold_since_.reset();
     return std::move(found_);
   }
 
@@ -126,8 +129,8 @@ class Checker {
   void wake_up() const { static_cast<void>(::write(wake_[1], "", 1)); }
 
   std::array<int, 2> wake_{-1, -1};
-  bool busy_ = false;  // of who asks alone
-  steady_clock::time_point told_ = steady_clock::now();
+  bool busy_ = false;                                     // of who asks alone
+  std::optional<steady_clock::time_point> untold_since_;  // of who asks alone
   std::mutex mutex_;
   bool ended_ = false;
   std::vector<std::shared_ptr<const editor::Reading>> found_;

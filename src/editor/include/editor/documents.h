@@ -44,6 +44,7 @@ class Documents {
   [[nodiscard]] const std::map<std::string, Document>& all() const { return documents_; }
   // Copies of all, made once for each state.
   [[nodiscard]] std::shared_ptr<const Texts> texts();
+  [[nodiscard]] Versions versions() const;
   // Counts the states.
   [[nodiscard]] std::uint64_t state() const { return state_; }
   // What stands on the disk has changed.

@@ -1,6 +1,7 @@
 // A plan as it stands in the editor: unsaved texts over files, read and checked.
 #pragma once
 
+#include <cstdint>
 #include <functional>
 #include <map>
 #include <memory>
@@ -17,6 +18,8 @@ namespace greymet::editor {
 
 // Unsaved texts, by their path.
 using Texts = std::map<std::string, std::string>;
+// The version of each open text, as the editor counts them, by its path.
+using Versions = std::map<std::string, std::int64_t>;
 
 // The disk, but for those texts, however a path is written ("a/../b").
 [[nodiscard]] files::FileSource files_over(const files::FileSource& disk,
@@ -29,6 +32,7 @@ struct ReadingTask {
   files::FileSource files;
   std::string measured;
   std::uint64_t number = 0;  // of the state of the documents
+  Versions versions{};       // of the texts that are read over files
 };
 
 // A plan, or a register map by itself, and what is known of it. Copies share what was read.
