@@ -131,7 +131,7 @@ void Auditor::ask(const WireFrame& frame) {
   count_client(frame);
   auto& waiting = waiting_[frame.link];
   wires_.request(frame.link, (*place)->first, {frame.first - *begin_, frame.last - *begin_},
-                 !frame.has_numbers, !waiting.empty());
+                 frame.client.empty(), !waiting.empty());
   // a line has one question at a time; a connection one of each number, and nobody asks for what
   // he still waits for
   std::erase_if(waiting, [&](const Waiting& each) {

@@ -6,8 +6,8 @@
 
 #include <fmt/format.h>
 
-#include "capture/mbap_cutter.h"
 #include "capture/packet_file.h"
+#include "capture/stream_cutter.h"
 #include "engine/frame_receiver.h"
 
 namespace greymet::capture {
@@ -69,8 +69,7 @@ class CaptureReader {
 
  private:
   struct Ways {
-    MbapCutter requests;
-    MbapCutter replies;
+    StreamCutter cutter;
     std::string wire;  // texts are made once for each connection
     std::string client;
   };
@@ -91,7 +90,10 @@ class CaptureReader {
     if (piece.ends) {
       const auto ways = ways_.find(piece.connection);
       if (ways == ways_.end()) return;
-      out_.lost_bytes += ways->second.requests.lost_bytes() + ways->second.replies.lost_bytes();
+      out_.lost_bytes += ways->second.cutter.lost_bytes();
+      if (const auto framing = ways->second.cutter.framing()) {
+        out_.framings[ways->second.wire] = *framing;
+      }
       if (piece.is_over) auditor_.close(piece.connection);
       ways_.erase(ways);
       return;
@@ -102,13 +104,14 @@ class CaptureReader {
       ways.wire = wire_of(piece.server);
       ways.client = address_text(piece.client);
     }
-    MbapCutter& cutter = piece.from_client ? ways.requests : ways.replies;
-    cutter.add(piece.time, piece.bytes, piece.after_gap,
-               [&](const modbus::Frame& frame, Duration first, Duration last) {
-                 ++out_.frames;
-                 auditor_.add({ways.wire, piece.connection, ways.client, piece.from_client, true,
-                               first, last, frame});
-               });
+    const auto take_frame = [&](const modbus::Frame& frame, bool is_request, Duration first,
+                                Duration last) {
+      ++out_.frames;
+      const bool has_numbers = ways.cutter.framing() != modbus::Framing::rtu;
+      auditor_.add(
+          {ways.wire, piece.connection, ways.client, is_request, has_numbers, first, last, frame});
+    };
+    ways.cutter.add(piece.time, piece.bytes, piece.from_client, piece.after_gap, take_frame);
   }
 
   const Aliases& aliases_;
@@ -137,6 +140,42 @@ tl::expected<CaptureRead, std::string> audit_capture(const std::string& path,
   }
   CaptureRead out = reader.finish();
   out.damage = file->damage();
+  return out;
+}
+
+std::set<std::string> rtu_wires(const CaptureRead& read) {
+  std::set<std::string> out;
+  for (const auto& [wire, framing] : read.framings) {
+    if (framing == modbus::Framing::rtu) out.insert(wire);
+  }
+  return out;
+}
+
+std::vector<std::string> other_framings(const model::ResolvedPlan& plan, const CaptureRead& read) {
+  std::vector<std::string> out;
+  for (const model::Connection& each : plan.exchange.connections) {
+    const std::string wire = fmt::format("{}:{}", each.host, each.port);
+    const auto seen = read.framings.find(wire);
+    if (seen == read.framings.end()) continue;
+    const bool is_rtu =
+        each.gateway && plan.exchange.gateways[*each.gateway].framing == model::GatewayFraming::rtu;
+    if (is_rtu == (seen->second == modbus::Framing::rtu)) continue;
+    std::string text =
+        is_rtu ? fmt::format(
+                     "at {} frames have an MBAP header; the plan says framing = \"rtu\" of "
+                     "gateway '{}': leave that out",
+                     wire, plan.exchange.gateways[*each.gateway].name)
+        : each.gateway
+            ? fmt::format(
+                  "at {} RTU frames are spoken, without an MBAP header: write framing = "
+                  "\"rtu\" at gateway '{}'",
+                  wire, plan.exchange.gateways[*each.gateway].name)
+            : fmt::format(
+                  "at {} RTU frames are spoken, without an MBAP header: make it a gateway "
+                  "with framing = \"rtu\", and its slaves those of a line behind it",
+                  wire);
+    if (std::find(out.begin(), out.end(), text) == out.end()) out.push_back(std::move(text));
+  }
   return out;
 }
 

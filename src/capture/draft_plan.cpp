@@ -26,15 +26,28 @@ struct DraftedSlave {
   std::string host;
   std::string port;
   std::uint8_t unit = 0;
+  std::string line;  // behind a gateway
   // by area and offset: how it is used, and how it moved
   std::map<std::pair<Area, std::uint32_t>, std::pair<SeenWord, std::string>> words;
+  // by area and first offset; none overlaps another
+  std::map<std::pair<Area, std::uint32_t>, LikelyValue> likely;
 };
 
 std::string moved_text(const SeenWord& word) {
   if (word.samples == 0) return "no answer was seen";
   if (word.least == word.greatest) return fmt::format("always {}", word.least);
-  return fmt::format("{} to {}, changed {} times in {}", word.least, word.greatest, word.changes,
+  return fmt::format("{} to {}, changed {} times in {}", word.least, word.greatest, word.changes(),
                      word.samples);
+}
+
+std::string likely_text(const LikelyValue& value, const SeenWord& last) {
+  std::string text = "likely " + to_text(value.type, value.registers);
+  if (value.type == LikelyType::text) return text + ": always " + value.note;
+  if (value.registers > 1) {
+    text += value.high_word_first ? ", high word first" : ", low word first";
+  }
+  if (!value.note.empty()) text += ": " + value.note;
+  return text + fmt::format(", changed {} times in {}", last.changes(), last.samples);
 }
 
 // Whoever asks again as soon as he has the answer has no period.
@@ -46,8 +59,9 @@ std::string every_of(Duration interval, const std::optional<Duration>& reply) {
 
 class Drafting {
  public:
-  Drafting(const AuditResult& result, const SeenValues& values)
-      : result_(result), values_(values) {}
+  Drafting(const AuditResult& result, const SeenValues& values,
+           const std::set<std::string>& rtu_wires)
+      : result_(result), values_(values), rtu_wires_(rtu_wires) {}
 
   DraftedPlan draft() {
     std::vector<const Unplanned*> asked;
@@ -88,7 +102,34 @@ class Drafting {
       for (int n = 2; !names_.insert(name).second; ++n) name += fmt::format("-{}", n);
     }
     slave.name = name;
+    if (rtu_wires_.count(key.wire) != 0) slave.line = line_of(key.wire, slave);
     return slave;
+  }
+
+  // The line behind the gateway at that host and port.
+  const std::string& line_of(const std::string& wire, const DraftedSlave& slave) {
+    const auto [at, is_new] = gateways_.try_emplace(wire);
+    if (is_new) {
+      const std::size_t number = gateways_.size();
+      at->second = {number == 1 ? "bus" : fmt::format("bus{}", number), slave.host, slave.port};
+    }
+    return at->second.line;
+  }
+
+  // What there is little doubt of, as far as no other request has told already.
+  static void add_likely(DraftedSlave& slave, Area area, std::uint32_t offset,
+                         const SeenRegisters& seen) {
+    for (LikelyValue& each : seen.likely()) {
+      const std::uint32_t first = offset + each.first;
+      const std::uint32_t end = first + each.registers;
+      const bool is_free =
+          std::none_of(slave.likely.begin(), slave.likely.end(), [&](const auto& known) {
+            const auto& [place, value] = known;
+            return place.first == area && place.second < end &&
+                   first < place.second + value.registers;
+          });
+      if (is_free) slave.likely.emplace(std::pair(area, first), std::move(each));
+    }
   }
 
   void add(const Unplanned& asked) {
@@ -102,7 +143,9 @@ class Drafting {
     DraftedSlave& slave = slave_of(key);
     const Area area = model::traits_of(*function).area;
     const bool writes = model::writes(*function);
-    const std::vector<SeenWord>& seen = values_.of(key);
+    const SeenRegisters& registers = values_.of(key);
+    const std::vector<SeenWord>& seen = registers.words();
+    if (!is_bit_area(area)) add_likely(slave, area, key.offset, registers);
     for (std::uint32_t i = 0; i < key.count; ++i) {
       auto& [word, use] = slave.words[{area, key.offset + i}];
       if (i < seen.size() && seen[i].samples >= word.samples) word = seen[i];
@@ -137,7 +180,8 @@ class Drafting {
   [[nodiscard]] std::string plan_text() const {
     std::string text =
         "# Drafted from a capture. What is assumed, look it up: how the controller's memory is "
-        "called, types\n# and orders of values (maps/), timeouts, what happens at a loss.\n\n"
+        "called, types\n# and orders of values (maps/; the likely ones say so), timeouts, what "
+        "happens at a loss.\n\n"
         "[plan]\ntitle = \"Drafted from a capture\"\n\n";
     std::set<std::string> done;
     for (const auto& [client, name] : controllers_) {
@@ -148,9 +192,23 @@ class Drafting {
           "\"%MX\" = {{ kind = \"bit\", first = 0, count = {} }}\n\n",
           name, client, name, std::max(1U, next_word_), std::max(1U, next_bit_));
     }
+    for (const auto& [wire, gateway] : gateways_) {
+      text += fmt::format(
+          "[gateway.{0}]  # it hands on RTU frames: there is no other header around them\n"
+          "host = {1}\nport = {2}\nframing = \"rtu\"\n\n"
+          "[line.{3}]\nvia = \"{0}\"\nmode = \"rtu\"\n"
+          "baud = 19200  # not to be seen on this wire, nor is the format: look them up\n"
+          "format = \"8E1\"\n\n",
+          "gateway-" + gateway.line, model::toml_string(gateway.host), gateway.port, gateway.line);
+    }
     for (const auto& [place, slave] : slaves_) {
-      text += fmt::format("[slave.{}]\nhost = {}\n", slave.name, model::toml_string(slave.host));
-      if (slave.port != "502") text += fmt::format("port = {}\n", slave.port);
+      text += fmt::format("[slave.{}]\n", slave.name);
+      if (!slave.line.empty()) {
+        text += fmt::format("line = \"{}\"\n", slave.line);
+      } else {
+        text += fmt::format("host = {}\n", model::toml_string(slave.host));
+        if (slave.port != "502") text += fmt::format("port = {}\n", slave.port);
+      }
       text += fmt::format("unit = {}\nmap = \"maps/{}.csv\"\nnumbering = \"from-0\"\n\n",
                           slave.unit, slave.name);
     }
@@ -160,26 +218,54 @@ class Drafting {
     return text;
   }
 
+  // Which moves whenever the whole does.
+  static const SeenWord& last_word_of(const DraftedSlave& slave, Area area,
+                                      const LikelyValue& value, std::uint32_t offset) {
+    const std::uint32_t at = value.registers == 2 && value.high_word_first ? offset + 1 : offset;
+    return slave.words.at({area, at}).first;
+  }
+
   [[nodiscard]] static std::string map_text(const DraftedSlave& slave) {
-    std::string text = "point,area,address,type,access,note\r\n";
+    std::string text = "point,area,address,type,word_order,access,note\r\n";
+    std::pair<Area, std::uint32_t> told{};  // up to here, by what was likely
     for (const auto& [place, word] : slave.words) {
       const auto& [area, offset] = place;
+      if (area == told.first && offset < told.second) continue;
+      const auto likely = slave.likely.find(place);
+      const bool is_likely = likely != slave.likely.end();
+      if (is_likely) told = {area, offset + likely->second.registers};
+      const bool has_order =
+          is_likely && likely->second.type != LikelyType::text && likely->second.registers > 1;
       const bool read_only = area == Area::discrete_input || area == Area::input_register;
-      text += fmt::format("{0}{1},{0},{1},{2},{3},\"{4}\"\r\n", short_name(area), offset,
-                          is_bit_area(area) ? "bool" : "u16",
-                          read_only || word.second == "r" ? "r"
-                          : word.second == "w"            ? "w"
-                                                          : "rw",
-                          moved_text(word.first));
+      text += fmt::format(
+          "{0}{1},{0},{1},{2},{3},{4},\"{5}\"\r\n", short_name(area), offset,
+          is_likely           ? to_text(likely->second.type, likely->second.registers)
+          : is_bit_area(area) ? "bool"
+                              : "u16",
+          !has_order                       ? ""
+          : likely->second.high_word_first ? "ABCD"
+                                           : "CDAB",
+          read_only || word.second == "r" ? "r"
+          : word.second == "w"            ? "w"
+                                          : "rw",
+          is_likely ? likely_text(likely->second, last_word_of(slave, area, likely->second, offset))
+                    : moved_text(word.first));
     }
     return text;
   }
 
   const AuditResult& result_;
   const SeenValues& values_;
+  const std::set<std::string>& rtu_wires_;
   DraftedPlan out_;
   std::map<std::string, std::string> controllers_;  // by client
   std::map<std::pair<std::string, std::uint8_t>, DraftedSlave> slaves_;
+  struct DraftedGateway {
+    std::string line;
+    std::string host;
+    std::string port;
+  };
+  std::map<std::string, DraftedGateway> gateways_;  // by host and port
   std::set<std::string> names_{"master"};
   std::uint32_t next_word_ = 0;
   std::uint32_t next_bit_ = 0;
@@ -189,24 +275,16 @@ class Drafting {
 }  // namespace
 
 void SeenValues::add(const AskKey& key, const std::vector<std::uint16_t>& words) {
-  auto& seen = words_[key];
-  if (seen.empty()) {
+  SeenRegisters& seen = words_[key];
+  if (seen.words().empty()) {
     if (kept_ + words.size() > most_words) return;
     kept_ += words.size();
-    seen.resize(words.size());
   }
-  for (std::size_t i = 0; i < std::min(seen.size(), words.size()); ++i) {
-    SeenWord& word = seen[i];
-    if (word.samples > 0 && word.last != words[i]) ++word.changes;
-    word.last = words[i];
-    word.least = std::min(word.least, words[i]);
-    word.greatest = std::max(word.greatest, words[i]);
-    ++word.samples;
-  }
+  seen.add(words);
 }
 
-const std::vector<SeenWord>& SeenValues::of(const AskKey& key) const {
-  static const std::vector<SeenWord> none;
+const SeenRegisters& SeenValues::of(const AskKey& key) const {
+  static const SeenRegisters none;
   const auto found = words_.find(key);
   return found == words_.end() ? none : found->second;
 }
@@ -226,8 +304,9 @@ Duration usual_period(Duration measured) {
   return Duration(std::max<std::int64_t>(1, (measured.count() + step / 2) / step) * step);
 }
 
-DraftedPlan draft_plan(const AuditResult& result, const SeenValues& values) {
-  return Drafting(result, values).draft();
+DraftedPlan draft_plan(const AuditResult& result, const SeenValues& values,
+                       const std::set<std::string>& rtu_wires) {
+  return Drafting(result, values, rtu_wires).draft();
 }
 
 }  // namespace greymet::capture

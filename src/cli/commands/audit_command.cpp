@@ -147,8 +147,9 @@ tables::Table clients_of(const AuditResult& result) {
 }
 
 // What else was there, for those who wonder where their requests are.
-std::vector<std::string> remarks_of(const AuditResult& result, const CaptureRead& read) {
-  std::vector<std::string> out;
+std::vector<std::string> remarks_of(const AuditResult& result, const CaptureRead& read,
+                                    const model::ResolvedPlan& plan) {
+  std::vector<std::string> out = capture::other_framings(plan, read);
   if (!read.damage.empty()) {
     out.push_back(fmt::format("the file is damaged or cut short; {} packets were read: {}",
                               read.packets, read.damage));
@@ -214,7 +215,7 @@ std::string json_text(const AuditResult& result, const CaptureRead& read,
   }
   out["silences"] = files::rows_json(silences_of(result, plan));
   out["clients"] = files::rows_json(clients_of(result));
-  out["remarks"] = remarks_of(result, read);
+  out["remarks"] = remarks_of(result, read, plan);
   return out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
 }
 
@@ -231,7 +232,7 @@ std::string text_of(const AuditResult& result, const CaptureRead& read,
     text += "\n" + table_text("the longest silences, ms", silences_of(result, plan), terminal);
   }
   text += "\n" + table_text("who asked", clients_of(result), terminal);
-  const auto remarks = remarks_of(result, read);
+  const auto remarks = remarks_of(result, read, plan);
   if (!remarks.empty()) text += "\n";
   for (const std::string& each : remarks) text += shown(each) + "\n";
   return text;
@@ -290,11 +291,12 @@ int draft_from(const AuditOptions& options, const capture::Aliases& aliases,
   }();
   if (!read) return unreachable(terminal, read.error());
   const AuditResult result = auditor.finish(timing::analyse_longest(nothing.plan));
+  const auto remarks = remarks_of(result, *read, nothing.plan);
   if (result.requests == 0) {
-    for (const std::string& each : remarks_of(result, *read)) terminal.err << shown(each) << "\n";
+    for (const std::string& each : remarks) terminal.err << shown(each) << "\n";
     return exit_findings;
   }
-  const capture::DraftedPlan draft = capture::draft_plan(result, values);
+  const capture::DraftedPlan draft = capture::draft_plan(result, values, capture::rtu_wires(*read));
   auto folder = files::OutputFolder::open(folder_name, options.force);
   if (!folder) return unreachable(terminal, folder.error().message);
   for (const auto& [name, text] : draft.files) {
@@ -310,10 +312,10 @@ int draft_from(const AuditOptions& options, const capture::Aliases& aliases,
   for (const std::string& each : draft.left_out) {
     terminal.out << "  left out: " << shown(each) << "\n";
   }
-  for (const std::string& each : remarks_of(result, *read)) terminal.out << shown(each) << "\n";
+  for (const std::string& each : remarks) terminal.out << shown(each) << "\n";
   terminal.out
       << "Nothing on the wire says what registers mean: types and orders in maps/ are to be "
-         "looked up\n";
+         "looked up, likely ones too\n";
   (void)say_check(plan, terminal);
   return exit_fine;
 }
@@ -368,7 +370,7 @@ int run_audit(const AuditOptions& options, const Terminal& terminal) {
                                }},
                               terminal);
   const bool bad =
-      result.requests == 0 ||
+      result.requests == 0 || !capture::other_framings(plan, read).empty() ||
       std::any_of(result.transactions.begin(), result.transactions.end(),
                   [](const AuditedTransaction& t) { return mood_of(t.verdict) == Mood::bad; });
   int status = bad ? exit_findings : exit_fine;

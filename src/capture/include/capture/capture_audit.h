@@ -3,8 +3,10 @@
 
 #include <functional>
 #include <map>
+#include <set>
 #include <string>
 #include <tl/expected.hpp>
+#include <vector>
 
 #include "capture/auditor.h"
 #include "capture/tcp_streams.h"
@@ -23,11 +25,20 @@ struct CaptureRead {
   StreamCounts streams;
   std::uint64_t frames = 0;
   std::uint64_t lost_bytes = 0;  // that were no frame
-  std::uint64_t bad_rows = 0;    // of a log
-  std::string first_bad_row;     // "line 12: ..."
-  std::string damage;            // why it could not be read to its end
+  // rtu or tcp, by "host:port" as the plan writes it: how frames were wrapped there
+  std::map<std::string, modbus::Framing> framings;
+  std::uint64_t bad_rows = 0;  // of a log
+  std::string first_bad_row;   // "line 12: ..."
+  std::string damage;          // why it could not be read to its end
 };
 using Progress = std::function<void(double)>;
+
+// Where frames were wrapped in another way than the plan's master would wrap them, a line each: who
+// answers there would understand nothing.
+[[nodiscard]] std::vector<std::string> other_framings(const model::ResolvedPlan& plan,
+                                                      const CaptureRead& read);
+// "host:port" of those who spoke RTU frames.
+[[nodiscard]] std::set<std::string> rtu_wires(const CaptureRead& read);
 
 // Hands all frames of a pcap or pcapng file to the auditor. Fails with one line for what is no
 // capture; a damaged one is read as far as it goes.

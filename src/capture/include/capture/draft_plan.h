@@ -2,21 +2,14 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
 #include "capture/auditor.h"
+#include "capture/value_motion.h"
 
 namespace greymet::capture {
-
-// How the registers, or bits, of one request were seen to move.
-struct SeenWord {
-  std::uint16_t least = 0xFFFF;
-  std::uint16_t greatest = 0;
-  std::uint16_t last = 0;
-  std::uint64_t samples = 0;
-  std::uint64_t changes = 0;
-};
 
 // Collects what answers bring and writes send, word by word: at most 200,000 words. To be given to
 // Auditor::watch().
@@ -24,10 +17,10 @@ class SeenValues {
  public:
   void add(const AskKey& key, const std::vector<std::uint16_t>& words);
   // Of one request, from its first word on; empty where none was seen.
-  [[nodiscard]] const std::vector<SeenWord>& of(const AskKey& key) const;
+  [[nodiscard]] const SeenRegisters& of(const AskKey& key) const;
 
  private:
-  std::map<AskKey, std::vector<SeenWord>> words_;
+  std::map<AskKey, SeenRegisters> words_;
   std::size_t kept_ = 0;
 };
 
@@ -40,9 +33,11 @@ struct DraftedPlan {
 };
 
 // From an audit of an empty plan. Each unit of each host is a slave, each request that came at
-// least three times a transaction with the period that it had; registers are u16, as nothing on the
-// wire says what they mean: how they moved stands beside them.
-[[nodiscard]] DraftedPlan draft_plan(const AuditResult& result, const SeenValues& values);
+// least three times a transaction with the period that it had; registers are u16 but where there is
+// little doubt (SeenRegisters::likely()): how they moved stands beside them. `rtu_wires`: hosts and
+// ports at which RTU frames were spoken; their units are slaves on a line behind a gateway.
+[[nodiscard]] DraftedPlan draft_plan(const AuditResult& result, const SeenValues& values,
+                                     const std::set<std::string>& rtu_wires = {});
 
 // The period that people would have written: within 3 % of a usual one that, else to two digits.
 [[nodiscard]] Duration usual_period(Duration measured);
