@@ -2,10 +2,14 @@
 // nothing that breaks on a page that is none.
 #include "cli/word_book.h"
 
+#include <algorithm>
 #include <set>
+#include <sstream>
 
 #include <catch2/catch.hpp>
 
+#include "checks/symptoms.h"
+#include "cli/explanations.h"
 #include "files/plan_loader.h"
 #include "process.h"
 
@@ -36,6 +40,64 @@ TEST_CASE("explain says what a word means, what a key does, and what is near to 
         std::string::npos);
   CHECK(explain("words").out.find("release") != std::string::npos);
   CHECK(explain("tiny").out.find("6.2e-39") != std::string::npos);
+}
+
+TEST_CASE("what is seen is explained in whatever words it is told") {
+  const auto first_line = [](const std::vector<std::string>& words) {
+    std::vector<std::string> call{"explain"};
+    call.insert(call.end(), words.begin(), words.end());
+    const test::TemporaryFolder folder;
+    const auto outcome = test::run_program(GREYMET_PROGRAM, call, folder.path());
+    CHECK(outcome.status == 0);
+    return outcome.out.substr(0, outcome.out.find('\n'));
+  };
+  CHECK(first_line({"exception", "2"}) == "exception 02: illegal data address");
+  CHECK(first_line({"0x0B"}) == "exception 0B: gateway target device failed to respond");
+  CHECK(first_line({"Off", "by", "one"}) == "everything is one register off");
+  CHECK(first_line({"off by one"}) == "everything is one register off");
+  for (const char* number : {"6.2e-39", "-1.4e38", "3.4E+38"}) {
+    CHECK(first_line({number}) == "a value such as 6.2e-39, or 1.4e38");
+  }
+  CHECK(first_line({"all", "zeros"}) == "a value that is always zero");
+  CHECK(first_line({"values are always zero"}) == "a value that is always zero");
+  CHECK(first_line({"no answer"}) == "no reply");
+  CHECK(first_line({"one", "slave", "times", "out"}) == "one slave times out, the others answer");
+  CHECK(first_line({"values jump when another device is off"}) ==
+        "values jump or freeze when another device is off");
+  CHECK(first_line({"ten times too large"}) == "a value that is ten times too large or too small");
+  CHECK(first_line({"CRC", "errors"}) == "broken frames");
+  CHECK(first_line({"swapped words"}) == "a value that makes no sense, or jumps");
+  // several things may be meant
+  const auto jumps = explain("jumps");
+  CHECK(jumps.out ==
+        "what speaks of 'jumps', with greymet explain NAME:\n"
+        "  springs-back  a value that springs back\n"
+        "  other-off     values jump or freeze when another device is off\n"
+        "  swapped       a value that makes no sense, or jumps\n");
+  // a word that has a meaning of its own has it first
+  const auto timeout = explain("timeout");
+  CHECK(timeout.out.starts_with("timeout\n  How long a master waits"));
+  CHECK(timeout.out.ends_with("\nseen at the cabinet: greymet explain silence (no reply)\n"));
+  // what none of them speaks of is said, and letters that tell nothing are no search
+  for (const char* nothing : {"gibberish", "the", "77", "%%%"}) {
+    INFO(nothing);
+    CHECK(explain(nothing).status == 2);
+  }
+}
+
+TEST_CASE("whatever one or two words of a symptom's title are asked, it is among the answers") {
+  for (const checks::Symptom& symptom : checks::symptoms()) {
+    std::istringstream in{std::string(symptom.title)};
+    for (std::string word; in >> word;) {
+      std::erase_if(word, [](char c) { return c == ',' || c == ':'; });
+      const auto found = cli::explanations_of(word);
+      INFO(symptom.name << ": " << word);
+      // words without a meaning find nothing at all
+      CHECK((found.empty() || std::any_of(found.begin(), found.end(), [&](const auto& each) {
+               return each.name == symptom.name;
+             })));
+    }
+  }
 }
 
 TEST_CASE("every key that a plan may have is explained, and none that it may not") {

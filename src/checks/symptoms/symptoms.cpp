@@ -132,13 +132,14 @@ constexpr std::array all_symptoms{
         "otherwise than thought, or the block reaches into a hole.",
         address_looks},
     Symptom{"03", "exception 03: illegal data value",
-            "The count, or the value that is written, is more than the slave takes.", value_looks},
+            "The count, or the value that is written, is more than the slave takes.", value_looks,
+            "out of range"},
     Symptom{"04", "exception 04: server device failure",
             "The slave understood, and could not do it.", failure_looks},
     Symptom{"05", "exception 05: acknowledge", "The slave has accepted a long job.",
             acknowledge_looks},
-    Symptom{"06", "exception 06: server device busy", "The slave is at something else.",
-            busy_looks},
+    Symptom{"06", "exception 06: server device busy", "The slave is at something else.", busy_looks,
+            "wait"},
     Symptom{"08", "exception 08: memory parity error", "The slave's memory is at fault.",
             parity_looks},
     Symptom{"0A", "exception 0A: gateway path unavailable", "The gateway has no way to this unit.",
@@ -148,35 +149,40 @@ constexpr std::array all_symptoms{
     Symptom{"silence", "no reply",
             "Nothing came back. On a serial line it is mostly the unit, the settings or the wires; "
             "on TCP the host is there, but the unit or the program behind the port is not.",
-            silence_looks},
+            silence_looks, "timeout time out nothing answer response dead offline quiet"},
     Symptom{"refused", "connection refused",
             "The host is there, and nobody takes connections on that port, or no more of them.",
-            refused_looks},
+            refused_looks, "reset closed port firewall"},
     Symptom{"broken", "broken frames", "Bytes came, and no frame: checksums or lengths are wrong.",
-            broken_looks},
+            broken_looks, "crc lrc checksum parity errors noise garbage damaged corrupt"},
     Symptom{"other", "answers to other questions",
-            "Frames came that answer another unit, function or number.", other_looks},
+            "Frames came that answer another unit, function or number.", other_looks,
+            "stray late wrong unit transaction mixed up"},
     Symptom{"zeros", "a value that is always zero", "It was never read, or lands elsewhere.",
-            zero_looks},
+            zero_looks, "all zeros 0 empty nothing"},
     Symptom{"springs-back", "a value that springs back",
             "The write was confirmed, and a moment later the old value is there again.",
-            springs_looks},
+            springs_looks, "jumps back returns reset overwritten setpoint"},
     Symptom{"off-by-one", "everything is one register off",
             "The manual counts from 1, the wire counts from 0. Each value stands where the one "
             "beside it should.",
-            shifted_looks},
+            shifted_looks, "off by one shifted next neighbour wrong address"},
     Symptom{"tiny", "a value such as 6.2e-39, or 1.4e38",
-            "A float whose words, or bytes, lie in another order than thought.", tiny_looks},
+            "A float whose words, or bytes, lie in another order than thought.", tiny_looks,
+            "nan denormal huge float wrong order strange number"},
     Symptom{"one-slave", "one slave times out, the others answer",
-            "The line works. Mostly it is the unit or the settings of this one.", one_slave_looks},
+            "The line works. Mostly it is the unit or the settings of this one.", one_slave_looks,
+            "only one device silent"},
     Symptom{"other-off", "values jump or freeze when another device is off",
             "A silent slave takes the line for its timeout, again and again; the others wait.",
-            other_off_looks},
+            other_off_looks, "stop hang slow delay switched power"},
     Symptom{"tenfold", "a value that is ten times too large or too small",
-            "The registers are right, their factor is not.", tenfold_looks},
+            "The registers are right, their factor is not.", tenfold_looks,
+            "factor scale decimals decimal point 10 100 times"},
     Symptom{"swapped", "a value that makes no sense, or jumps",
             "Words in the other order, a block that is one off, or signed taken for unsigned.",
-            swapped_looks}};
+            swapped_looks,
+            "swapped words order bytes garbage nonsense wrong value negative 65535 sign"}};
 
 }  // namespace
 
@@ -215,6 +221,9 @@ const Symptom* symptom_named(std::string_view name) {
     name.remove_prefix(prefix.size());
   }
   if (name.starts_with("0x")) name.remove_prefix(2);
+  std::string joined(name);
+  std::replace(joined.begin(), joined.end(), ' ', '-');
+  name = joined;
   const auto is = [name](const Symptom& each) {
     const bool padded = name.size() == 1 && each.name.starts_with('0');
     return model::equal_in_any_case(padded ? each.name.substr(1) : each.name, name);

@@ -5,12 +5,14 @@
 
 #include "checks/catalogue.h"
 #include "checks/symptoms.h"
+#include "cli/explanations.h"
 #include "cli/print.h"
 #include "cli/word_book.h"
 #include "files/answers_json.h"
 #include "files/table_csv.h"
 #include "line/command_line.h"
 #include "model/nearest_name.h"
+#include "model/utf8_text.h"
 #include "tables/plan_tables.h"
 
 namespace greymet::cli {
@@ -87,6 +89,35 @@ std::string symptoms_text() {
          "greymet explain NAME says what it mostly means, and what to look at in which order\n";
 }
 
+// What speaks of the words that somebody asked with: the only answer itself, else what to ask.
+std::string found_text(const std::vector<Explanation>& found, std::string_view asked,
+                       const Terminal& terminal) {
+  const Explanation& first = found.front();
+  const bool is_plain = found.size() == 1 || first.weight > found[1].weight;
+  std::string text;
+  std::size_t from = 0;
+  const checks::Symptom* const symptom = checks::symptom_named(first.name);
+  if (first.is_symptom && is_plain && symptom != nullptr) {
+    text = symptom_text(*symptom, terminal);
+    from = 1;
+    if (found.size() > 1) text += "\n";
+  }
+  if (found.size() > from) {
+    text += from > 0 ? std::string("see also, with greymet explain NAME:\n")
+                     : fmt::format("what speaks of '{}', with greymet explain NAME:\n",
+                                   shown(asked.substr(0, 40)));
+  }
+  constexpr std::size_t most = 8;
+  for (std::size_t i = from; i < std::min(found.size(), from + most); ++i) {
+    text +=
+        fmt::format("  {:<13} {}\n", found[i].name, folded(found[i].title, 16, 16, terminal.width));
+  }
+  if (found.size() > from + most) {
+    text += fmt::format("  and {}\n", model::counted(found.size() - from - most, "other"));
+  }
+  return text;
+}
+
 std::string meanings_text(const std::vector<WordMeaning>& meanings, const Terminal& terminal) {
   std::string text;
   for (const WordMeaning& each : meanings) {
@@ -140,6 +171,18 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
     const auto meanings = word_book().meanings_of(options.code);
     if (!meanings.empty() && options.format == "text") {
       terminal.out << meanings_text(meanings, terminal);
+      for (const Explanation& each : explanations_of(options.code)) {
+        // a word that people use for what they see
+        if (!each.is_symptom || each.weight < weight_of_name) continue;
+        terminal.out << fmt::format("\nseen at the cabinet: greymet explain {} ({})\n", each.name,
+                                    each.title);
+        break;
+      }
+      return exit_fine;
+    }
+    const auto found = explanations_of(options.code);
+    if (!found.empty() && options.format == "text") {
+      terminal.out << found_text(found, options.code, terminal);
       return exit_fine;
     }
     const std::vector<std::string> words = word_book().words();
@@ -167,14 +210,19 @@ int run_explain(const ExplainOptions& options, const Terminal& terminal) {
 
 Action declare_explain(CLI::App& command, const Terminal& terminal) {
   const auto options = std::make_shared<ExplainOptions>();
+  const auto words = std::make_shared<std::vector<std::string>>();
   command.add_option(
-      "CODE", options->code,
+      "CODE", *words,
       "a rule such as F09, a family such as F; an exception such as 02, or what is seen, "
       "such as silence or zeros (symptoms lists them); a word such as release (words lists them), "
-      "or a key of the plan such as park; all rules if left out");
+      "or a key of the plan such as park; else whatever speaks of these words; all rules if left "
+      "out");
   add_format(command, options->format,
              {{"csv", "one line a rule"}, {"markdown", "docs/rules.md, all rules"}});
-  return [options, &terminal] { return run_explain(*options, terminal); };
+  return [options, words, &terminal] {
+    options->code = fmt::format("{}", fmt::join(*words, " "));
+    return run_explain(*options, terminal);
+  };
 }
 
 }  // namespace greymet::cli

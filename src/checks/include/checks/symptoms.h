@@ -19,13 +19,15 @@ struct Symptom {
   std::string_view title;  // "exception 02: illegal data address"
   std::string_view meaning;
   std::span<const Look> looks;  // in this order
+  std::string_view also = {};   // further words in which people tell it
 };
 
 // Exceptions first, by their codes. Lives as long as the program.
 [[nodiscard]] std::span<const Symptom> symptoms();
 // docs/symptoms.md: all of them, in Markdown.
 [[nodiscard]] std::string symptoms_document();
-// The symptom of that name, in any case, "2" and "exception 2" included; null if there is none.
+// The symptom of that name, in any case, "2", "exception 2" and "off by one" included; null if
+// there is none.
 [[nodiscard]] const Symptom* symptom_named(std::string_view name);
 
 }  // namespace greymet::checks
