@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <functional>
 #include <map>
 
 #include <fmt/format.h>
@@ -23,9 +24,22 @@ bool is_of_the_plant(model::FactKind kind) {
 
 class HintWriter {
  public:
-  HintWriter(const PlanView& view, const Span& span) : view_(view), span_(span) {}
+  HintWriter(const PlanView& view, std::uint32_t file, const Span& span)
+      : view_(view), file_(file), span_(span) {}
 
   std::vector<InlayHint> run() {
+    if (file_ == 0) {
+      of_plan();
+    } else {
+      rows_of_table();
+    }
+    std::stable_sort(out_.begin(), out_.end(),
+                     [](const InlayHint& a, const InlayHint& b) { return a.byte < b.byte; });
+    return std::move(out_);
+  }
+
+ private:
+  void of_plan() {
     for (const TableText& table : view_.plan_text().tables()) {
       if (table.whole.begin > span_.end || table.whole.end < span_.begin) continue;
       if (table.path == "exchange.transactions") row(table);
@@ -34,67 +48,102 @@ class HintWriter {
       if (table.path == "line.*") use_of_line(table);
     }
     facts();
-    std::stable_sort(out_.begin(), out_.end(),
-                     [](const InlayHint& a, const InlayHint& b) { return a.byte < b.byte; });
-    return std::move(out_);
   }
 
- private:
   void add(std::size_t byte, std::string text, std::string more = {}) {
     if (byte < span_.begin || byte > span_.end) return;
     out_.push_back({byte, std::move(text), std::move(more)});
   }
 
   [[nodiscard]] std::size_t end_of_line(std::size_t byte) const {
-    const std::string_view text = view_.plan_text().text();
+    const std::string_view text = view_.lines(file_).text();
     std::size_t end = std::min(text.find('\n', byte), text.size());
     while (end > byte && (text[end - 1] == '\r' || text[end - 1] == ' ')) --end;
     return end;
+  }
+
+  // Where the value of a key stands; nothing where it is left out.
+  using ValueOf = std::function<std::optional<Span>(std::string_view key)>;
+  [[nodiscard]] ValueOf values_of(const TableText& table) const {
+    return [this, &table](std::string_view key) -> std::optional<Span> {
+      const KeyText* const at = view_.plan_text().find(table, key);
+      return at == nullptr ? std::nullopt : std::optional(at->value);
+    };
   }
 
   void row(const TableText& table) {
     const auto own = view_.transactions_in(0, table.whole);
     if (own.empty()) return;
     const model::ResolvedTransaction& t = view_.plan().transactions[own.front()];
+    values(values_of(table), t);
+    durations(end_of_line(table.whole.end), own);
+  }
+
+  void values(const ValueOf& value_of, const model::ResolvedTransaction& t) {
     const auto& block = t.read ? t.read : t.write;
-    device(table, "at", block);
-    device(table, "points", block);
-    memory(table, "into", t, t.into);
-    memory(table, "from", t, t.from);
-    durations(table, own);
+    device(value_of("at"), block);
+    device(value_of("points"), block);
+    memory(value_of("into"), t, t.into);
+    memory(value_of("from"), t, t.from);
   }
 
   // `read` and `write` of function 23.
   void half(const TableText& table, bool is_read) {
     const auto own = view_.transactions_in(0, view_.row_of(table).whole);
     if (own.empty()) return;
-    const model::ResolvedTransaction& t = view_.plan().transactions[own.front()];
-    device(table, "at", is_read ? t.read : t.write);
-    device(table, "points", is_read ? t.read : t.write);
-    memory(table, is_read ? "into" : "from", t, is_read ? t.into : t.from);
+    half(values_of(table), view_.plan().transactions[own.front()], is_read);
   }
 
-  void device(const TableText& table, std::string_view key,
-              const std::optional<model::DeviceBlock>& block) {
-    const KeyText* const at = view_.plan_text().find(table, key);
-    if (at == nullptr || !block || block->notation == model::Notation::explicit_offset) return;
-    add(at->value.end, " " + model::range_text(block->area, block->extent()));
+  void half(const ValueOf& value_of, const model::ResolvedTransaction& t, bool is_read) {
+    device(value_of("at"), is_read ? t.read : t.write);
+    device(value_of("points"), is_read ? t.read : t.write);
+    memory(value_of(is_read ? "into" : "from"), t, is_read ? t.into : t.from);
   }
 
-  void memory(const TableText& table, std::string_view key, const model::ResolvedTransaction& t,
-              const std::optional<model::MemoryRange>& range) {
-    const KeyText* const at = view_.plan_text().find(table, key);
-    if (at == nullptr || !range || !t.controller) return;
-    const std::string name = view_.plan().layouts[*t.controller].name_of(*range);
-    const std::size_t dots = name.find("..");
-    if (range->assigned) {
-      add(at->value.end, " " + name);
-    } else if (dots != std::string::npos) {
-      add(at->value.end, name.substr(dots));
+  // Rows of a table of transactions.
+  void rows_of_table() {
+    const files::CsvTable* const table = view_.table(file_);
+    if (table == nullptr) return;
+    for (std::size_t row = 0; row < table->rows.size(); ++row) {
+      const auto& cells = table->rows[row];
+      if (cells.empty()) continue;
+      const Span whole{view_.span_of_cell(file_, cells.front()).begin,
+                       view_.span_of_cell(file_, cells.back()).end};
+      if (whole.begin > span_.end || whole.end < span_.begin) continue;
+      const auto own = view_.transactions_in(file_, whole);
+      if (own.empty()) continue;
+      const auto below = [&](const std::string& prefix) -> ValueOf {
+        return [this, row, prefix](std::string_view key) -> std::optional<Span> {
+          const auto cell = view_.cell_of(file_, row, prefix + std::string(key));
+          return cell && !cell->text.empty() ? std::optional(cell->span) : std::nullopt;
+        };
+      };
+      const model::ResolvedTransaction& t = view_.plan().transactions[own.front()];
+      values(below(""), t);
+      half(below("read."), t, true);
+      half(below("write."), t, false);
+      durations(end_of_line(whole.end), own);
     }
   }
 
-  void durations(const TableText& table, const std::vector<std::size_t>& own) {
+  void device(const std::optional<Span>& value, const std::optional<model::DeviceBlock>& block) {
+    if (!value || !block || block->notation == model::Notation::explicit_offset) return;
+    add(value->end, " " + model::range_text(block->area, block->extent()));
+  }
+
+  void memory(const std::optional<Span>& value, const model::ResolvedTransaction& t,
+              const std::optional<model::MemoryRange>& range) {
+    if (!value || !range || !t.controller) return;
+    const std::string name = view_.plan().layouts[*t.controller].name_of(*range);
+    const std::size_t dots = name.find("..");
+    if (range->assigned) {
+      add(value->end, " " + name);
+    } else if (dots != std::string::npos) {
+      add(value->end, name.substr(dots));
+    }
+  }
+
+  void durations(std::size_t end, const std::vector<std::size_t>& own) {
     const auto& timing = view_.reading().timing;
     if (!timing) return;
     if (reports_.empty()) {
@@ -115,7 +164,7 @@ class HintWriter {
       words += fmt::format(", answered within {} ms", model::ms_at_most(*report.response_bound));
     }
     if (own.size() > 1) words += fmt::format(", {} times", own.size());
-    add(end_of_line(table.whole.end), std::move(words), transaction_markdown(view_, own.front()));
+    add(end, std::move(words), transaction_markdown(view_, own.front()));
   }
 
   void use_of_line(const TableText& table) {
@@ -189,6 +238,7 @@ class HintWriter {
   }
 
   const PlanView& view_;
+  std::uint32_t file_ = 0;
   Span span_;
   std::vector<InlayHint> out_;
   std::map<std::size_t, const timing::TransactionReport*> reports_;
@@ -223,8 +273,10 @@ std::vector<InlayHint> hints_of_map(const PlanView& view, std::uint32_t file, co
 
 std::vector<InlayHint> hints_in(const PlanView& view, std::uint32_t file, const Span& span) {
   if (view.table_kind(file) == TableKind::map) return hints_of_map(view, file, span);
-  if (file != 0 || !view.reading().is_plan) return {};
-  return HintWriter(view, span).run();
+  if (!view.reading().is_plan) return {};
+  const bool has_rows = view.table_kind(file) == TableKind::transactions;
+  if (file != 0 && !has_rows) return {};
+  return HintWriter(view, file, span).run();
 }
 
 }  // namespace greymet::editor

@@ -95,6 +95,18 @@ std::optional<CellText> PlanView::cell_at(std::uint32_t file, std::size_t byte) 
   return look(own->rows[row], row, false);
 }
 
+std::optional<CellText> PlanView::cell_of(std::uint32_t file, std::size_t row,
+                                          std::string_view heading) const {
+  const files::CsvTable* const own = table(file);
+  if (own == nullptr || row >= own->rows.size()) return std::nullopt;
+  for (std::size_t i = 0; i < std::min(own->header.size(), own->rows[row].size()); ++i) {
+    if (own->header[i].text != heading) continue;
+    const files::Cell& cell = own->rows[row][i];
+    return CellText{row, i, own->header[i].text, cell.text, span_of_cell(file, cell), false};
+  }
+  return std::nullopt;
+}
+
 std::vector<std::size_t> PlanView::transactions_in(std::uint32_t file,
                                                    const files::Span& span) const {
   std::vector<std::size_t> out;

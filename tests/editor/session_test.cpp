@@ -1,5 +1,8 @@
 // The protocol itself: its order, its errors, sessions byte by byte, and editors that do not keep
 // to it.
+#include <filesystem>
+#include <fstream>
+
 #include <fmt/format.h>
 #include <rapidcheck.h>
 #include <rapidcheck/catch.h>
@@ -167,36 +170,43 @@ TEST_CASE("findings are told of the version that was looked at, however late tha
 
 TEST_CASE("a recorded session is answered byte by byte as it was") {
   // '>' is what an editor sent, '<' what it was told, 'c' that what was due was checked
-  const std::string golden = std::string(GREYMET_SOURCE) + "/tests/golden/editor/session.txt";
-  std::ifstream in(golden);
-  REQUIRE(in.is_open());
+  const std::filesystem::path folder = std::string(GREYMET_SOURCE) + "/tests/golden/editor";
   std::map<std::string, std::string> files;
   for (const auto& [name, text] : test::base_files()) files["/p/" + name] = text;
-  editor::LanguageServer server(
-      files::memory_files(files),
-      {"1", [](std::string_view, std::string_view) { return std::string("help"); }, {}});
-  std::string again;
-  std::string recorded;
-  for (std::string line; std::getline(in, line);) {
-    recorded += line + "\n";
-    if (line.starts_with("<")) continue;
-    again += line + "\n";
-    if (line.starts_with("> ")) server.receive(std::string_view(line).substr(2));
-    if (line == "c") {
-      while (const auto task = server.next_check()) {
-        editor::Reading reading = editor::read_for_editor(*task);
-        editor::check_reading(reading, {});
-        server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
+  std::size_t sessions = 0;
+  for (const auto& golden : std::filesystem::directory_iterator(folder)) {
+    if (golden.path().extension() != ".txt") continue;
+    ++sessions;
+    INFO(golden.path().filename().string());
+    std::ifstream in(golden.path());
+    REQUIRE(in.is_open());
+    editor::LanguageServer server(
+        files::memory_files(files),
+        {"1", [](std::string_view, std::string_view) { return std::string("help"); }, {}});
+    std::string again;
+    std::string recorded;
+    for (std::string line; std::getline(in, line);) {
+      recorded += line + "\n";
+      if (line.starts_with("<")) continue;
+      again += line + "\n";
+      if (line.starts_with("> ")) server.receive(std::string_view(line).substr(2));
+      if (line == "c") {
+        while (const auto task = server.next_check()) {
+          editor::Reading reading = editor::read_for_editor(*task);
+          editor::check_reading(reading, {});
+          server.publish(std::make_shared<const editor::Reading>(std::move(reading)));
+        }
       }
+      for (const std::string& message : server.take_outgoing()) again += "< " + message + "\n";
     }
-    for (const std::string& message : server.take_outgoing()) again += "< " + message + "\n";
+    if (std::getenv("GREYMET_WRITE_GOLDEN") != nullptr) {
+      std::ofstream(golden.path()) << again;
+    } else {
+      CHECK(again == recorded);
+    }
+    CHECK(server.exit_status() == 0);
   }
-  if (std::getenv("GREYMET_WRITE_GOLDEN") != nullptr) {
-    std::ofstream(golden) << again;
-  } else {
-    CHECK(again == recorded);
-  }
-  CHECK(server.exit_status() == 0);
+  CHECK(sessions == 4);
 }
 
 TEST_CASE("whatever an editor sends, in whatever order, the server goes on") {

@@ -49,6 +49,9 @@ class PlanView {
   // The table in a CSV file; null where it is none.
   [[nodiscard]] const files::CsvTable* table(std::uint32_t file) const;
   [[nodiscard]] std::optional<CellText> cell_at(std::uint32_t file, std::size_t byte) const;
+  // The cell of a row below that heading; nothing where the row is shorter.
+  [[nodiscard]] std::optional<CellText> cell_of(std::uint32_t file, std::size_t row,
+                                                std::string_view heading) const;
   [[nodiscard]] files::Span span_of_cell(std::uint32_t file, const files::Cell& cell) const;
   [[nodiscard]] files::Span span(const model::Range& range) const;
 
