@@ -1,6 +1,7 @@
 #include "descriptions.h"
 
 #include <algorithm>
+#include <charconv>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -135,9 +136,14 @@ std::string controller_markdown(const PlanView& view, std::size_t controller) {
 
 namespace internal {
 
-std::string address_markdown(const PlanView& view, std::string_view word, std::size_t slave) {
+std::string address_markdown(const PlanView& view, std::string_view word, std::size_t slave,
+                             std::string_view function) {
   const model::Slave& own = view.plan().plan.slaves[slave];
-  const auto found = model::look_up_address(word, &view.plan(), own.name);
+  std::int64_t number = 0;
+  (void)std::from_chars(function.data(), function.data() + function.size(), number);
+  const auto code = model::function_code_from(number);
+  const auto area = code ? std::optional(model::traits_of(*code).area) : std::nullopt;
+  const auto found = model::look_up_address(word, &view.plan(), own.name, area);
   if (!found) return as_words(found.error().message);
   std::string text = fmt::format("**{}** of {}\n\n", as_code(word), as_code(own.name));
   text += "| read as | address | hex | from 1 | 6 digits | there |\n|---|---|---|---|---|---|\n";

@@ -10,9 +10,9 @@
 
 namespace greymet::editor::internal {
 
-// Every reading of a text that stands for an address of that slave.
+// Every reading of a text that stands for an address of that slave, in a row with this function.
 [[nodiscard]] std::string address_markdown(const PlanView& view, std::string_view word,
-                                           std::size_t slave);
+                                           std::size_t slave, std::string_view function);
 [[nodiscard]] std::string point_markdown(const PlanView& view, std::size_t slave,
                                          const model::Point& point);
 // Of a map that no slave of a plan uses.

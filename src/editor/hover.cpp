@@ -53,8 +53,10 @@ std::optional<HoverText> hover_in_rows(const PlanView& view, std::uint32_t file,
   std::string markdown;
   if (!cell->is_heading && role_of(path, key) == Role::point) {
     const auto asked = view.cell_of(file, cell->row, "slave");
+    const auto function = view.cell_of(file, cell->row, "fc");
     if (const auto slave = asked ? view.slave_named(asked->text) : std::nullopt) {
-      markdown = internal::address_markdown(view, cell->text, *slave);
+      markdown =
+          internal::address_markdown(view, cell->text, *slave, function ? function->text : "");
     }
   }
   if (markdown.empty()) {
@@ -99,7 +101,8 @@ std::optional<HoverText> hover_in_plan(const PlanView& view, std::size_t byte,
       const auto& map = view.plan().plan.slaves[*slave].map;
       const model::Point* const point = map ? view.plan().plan.maps[*map].find(word) : nullptr;
       markdown = point != nullptr ? point_markdown(view, *slave, *point)
-                                  : internal::address_markdown(view, word, *slave);
+                                  : internal::address_markdown(
+                                        view, word, *slave, text.word_of(view.row_of(table), "fc"));
       break;
     }
     case Role::own_name: {

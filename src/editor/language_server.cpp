@@ -278,7 +278,8 @@ std::optional<ReadingTask> LanguageServer::Session::next_check() {
     dirty_.erase(dirty_.begin());
     const std::string root = root_of(path);
     if (root.empty()) continue;
-    dirty_.erase(root);
+    // a table or map that was opened beside its plan is looked at with it
+    std::erase_if(dirty_, [&](const std::string& each) { return root_of(each) == root; });
     return task_for(root);
   }
   return std::nullopt;

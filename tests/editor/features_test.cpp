@@ -42,6 +42,11 @@ TEST_CASE("hover says what an address, a row, a thing, a place in memory and a k
         "of its period of 1s", "in the simulation", "north is used"});
   says(hover(kiln_plan, "at = 0x0000", 6),
        {"| read as |", "ir:0", "`burner.flame_signal`", "(the plan reads it so)"});
+  // its function says the area: other ones are no readings of it
+  const std::string readings = hover(kiln_plan, "at = 0x0000", 6);
+  for (const char* other : {"hr:0", "di:0", "co:0", "which of the four areas"}) {
+    CHECK(readings.find(other) == std::string::npos);
+  }
   says(hover(kiln_plan, "at = \"setpoint\"", 8),
        {"**`burner.setpoint`**", "hr:4096", "0x1000", "from 1: 4097", "404097",
         "moved by `burner-set`"});

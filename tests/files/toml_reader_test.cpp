@@ -192,8 +192,8 @@ TEST_CASE("what is not closed is told once, and what follows it is read") {
   REQUIRE(findings.size() == 3);
   CHECK(findings[0].place.line == 1);
   CHECK(findings[1].remedy == "close what begins in line 3 with ]");
-  CHECK(findings[2].remedy == "close what begins in line 6 with }");
-  CHECK(dump(*root) == "{a=?, b={c=?}, d={e=?}, h={i=4}}");
+  CHECK(findings[2].message == "what begins here with { lacks its }");
+  CHECK(dump(*root) == "{a=?, b={c=?}, d={e={f=1, g=2}}, h={i=4}}");
 }
 
 TEST_CASE("however a plan is mutilated, reading ends and each place is reported once") {

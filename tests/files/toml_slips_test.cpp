@@ -1,28 +1,18 @@
 // A comma or a quote that is missing is named at its place, and its fix gives the plan back: every
 // single one of the demo's exchange, left out in turn.
-#include <fstream>
-#include <sstream>
-
 #include <catch2/catch.hpp>
 
 #include "files/cures.h"
 #include "files/plan_loader.h"
 #include "plans.h"
+#include "slipped_plan.h"
 
 using namespace greymet;
+using test::demo_text;
+using test::loaded_of;
+using test::syntax_finding_of;
 
 namespace {
-
-std::string demo_text() {
-  std::ostringstream text;
-  text << std::ifstream(GREYMET_EXAMPLES "/maltings.toml").rdbuf();
-  return text.str();
-}
-
-// The transactions, as a plan of their own with what they need to be read: names alone matter here.
-files::LoadedPlan loaded_of(const std::string& text) {
-  return files::load_plan("plan.toml", files::memory_files({{"plan.toml", text}}));
-}
 
 std::string names_of(const files::LoadedPlan& loaded) {
   std::string names;
@@ -41,13 +31,6 @@ std::size_t syntax_errors(const files::LoadedPlan& loaded) {
   return static_cast<std::size_t>(
       std::count_if(loaded.findings.begin(), loaded.findings.end(),
                     [](const model::Finding& f) { return f.rule == model::RuleCode::P01; }));
-}
-
-const model::Finding* syntax_finding_of(const files::LoadedPlan& loaded) {
-  for (const model::Finding& f : loaded.findings) {
-    if (f.rule == model::RuleCode::P01) return &f;
-  }
-  return nullptr;
 }
 
 // Bytes of the rows that are this mark, outside of texts or, for quotes, all.
@@ -139,6 +122,8 @@ TEST_CASE("missing marks are told in words, at their place") {
         "3:25 the text that begins with \"drive has no closing quote | write \"drive\"");
   CHECK(told("[plan]\ntitle = \"A plan\nrevision = \"B\"\n") ==
         "2:9 the text that begins with \"A plan has no closing quote | write \"A plan\"");
+  CHECK(told("[plan]\ntitle = 'A plan\nrevision = \"B\"\n") ==
+        "2:9 the text that begins with 'A plan has no closing quote | write 'A plan'");
 }
 
 TEST_CASE(

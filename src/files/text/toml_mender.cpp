@@ -8,6 +8,7 @@
 #include "model/text_slips.h"
 #include "model/utf8_text.h"
 #include "toml_hints.h"
+#include "toml_marks.h"
 #include "toml_slips.h"
 
 namespace greymet::files::internal {
@@ -27,6 +28,21 @@ constexpr std::size_t largest_tried = std::size_t{512} << 10;  // three readings
 std::size_t column_in_line(std::string_view text, std::size_t at) {
   const std::size_t line = at == 0 ? std::string_view::npos : text.rfind('\n', at - 1);
   return line == std::string_view::npos ? at : at - line - 1;
+}
+
+std::optional<std::size_t> first_error_of(std::string_view text) {
+  try {
+    (void)toml::parse(text);
+    return std::nullopt;
+  } catch (const toml::parse_error& error) {
+    const auto& begin = error.source().begin;
+    return SourceText(text).offset(begin.line, begin.column);
+  }
+}
+
+std::string_view trimmed_end(std::string_view text) {
+  const std::size_t last = text.find_last_not_of(" \t\r");
+  return last == std::string_view::npos ? std::string_view() : text.substr(0, last + 1);
 }
 
 }  // namespace
@@ -52,9 +68,10 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
   const std::vector<TomlNode> nodes = mendable ? scan_toml(text_) : std::vector<TomlNode>{};
   if (mendable && !again && mend_twice(source, nodes, at)) return true;
   auto slip = mendable && !again ? slip_at(source, at) : std::nullopt;
+  if (!slip && mendable && !again) slip = wrong_mark_at(source, nodes, at);
   if (slip && slip->mended) {
     // no column moves: all the rest is read
-    findings_.push_back(std::move(slip->finding));
+    report(std::move(slip->finding));
     text_ = std::move(*slip->mended);
     return true;
   }
@@ -71,6 +88,7 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
         "TOML allows no line break inside { }: write the row on one line, or as a "
         "[[exchange.transactions]] block";
   }
+  const bool has_no_value = trimmed_end(line.substr(0, in_line)).ends_with('=');
   const TomlNode* const culprit = open != nullptr ? open : hint ? row : nullptr;
   const bool goes_on =
       mendable && ((culprit != nullptr && set_value_aside(source, *culprit)) ||
@@ -78,8 +96,11 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
   if (again && goes_on) return true;  // one place, one finding
   if (again) return false;
   if (slip) {
-    findings_.push_back(std::move(slip->finding));
+    report(std::move(slip->finding));
     return goes_on;
+  }
+  if (!hint && has_no_value) {
+    hint = "behind the = stands no value: write one, or leave the key out";
   }
   if (!hint) {
     hint = goes_on ? "correct this place; what stands in it has not been read"
@@ -87,24 +108,47 @@ bool TomlMender::mend(std::string description, std::uint32_t line_number, std::u
   }
   constexpr std::string_view prefix = "Error while parsing ";
   if (description.starts_with(prefix)) description = description.substr(prefix.size());
-  findings_.push_back(syntax_finding(place, std::move(description), std::move(*hint)));
-  if (cure) add_fix(findings_.back(), *cure);
+  Finding finding = syntax_finding(place, std::move(description), std::move(*hint));
+  if (cure) add_fix(finding, *cure);
+  report(std::move(finding));
   return goes_on;
+}
+
+void TomlMender::report(model::Finding finding) {
+  const Range& place = finding.place;
+  const bool told = std::any_of(findings_.begin(), findings_.end(), [&](const Finding& each) {
+    return each.place.file == file_ && each.place.line == place.line &&
+           each.place.column == place.column;
+  });
+  if (!told) findings_.push_back(std::move(finding));
+}
+
+std::optional<TomlMender::Slip> TomlMender::wrong_mark_at(const SourceText& source,
+                                                          const std::vector<TomlNode>& nodes,
+                                                          std::size_t at) const {
+  if (text_.size() > largest_tried) return std::nullopt;
+  const Way way = way_to(nodes, at);
+  const bool in_list = std::any_of(way.begin(), way.end(), [&](const TomlNode* node) {
+    return part(node->value).starts_with('[');
+  });
+  auto wrong = wrong_mark(text_, at, unclosed_before(nodes, at), in_list, first_error_of);
+  if (!wrong) return std::nullopt;
+  Slip slip;
+  slip.finding = syntax_finding(source.range(wrong->place.begin, wrong->place.end, file_),
+                                std::move(wrong->message), "");
+  model::Fix fix{std::move(wrong->title), {}, true};
+  for (MarkEdit& each : wrong->edits) {
+    fix.edits.push_back({source.range(each.at, each.at + each.count, file_), std::move(each.with)});
+  }
+  add_fix(slip.finding, std::move(fix));
+  slip.mended = std::move(wrong->mended);
+  return slip;
 }
 
 std::optional<TomlMender::Slip> TomlMender::slip_at(const SourceText& source,
                                                     std::size_t at) const {
   if (text_.size() > largest_tried) return std::nullopt;
-  const FirstError first_error = [](std::string_view text) -> std::optional<std::size_t> {
-    try {
-      (void)toml::parse(text);
-      return std::nullopt;
-    } catch (const toml::parse_error& error) {
-      const auto& begin = error.source().begin;
-      return SourceText(text).offset(begin.line, begin.column);
-    }
-  };
-  const auto missing = missing_mark(text_, at, first_error);
+  const auto missing = missing_mark(text_, at, first_error_of);
   if (!missing) return std::nullopt;
   Slip slip;
   slip.mended = with_mark_in_place(text_, *missing);
@@ -128,7 +172,7 @@ std::optional<TomlMender::Slip> TomlMender::slip_at(const SourceText& source,
                                   fmt::format("the text that begins with {} has no closing quote",
                                               model::quoted_start(begin)),
                                   "");
-    title = fmt::format("write {}\"", model::quoted_start(begin));
+    title = fmt::format("write {}{}", model::quoted_start(begin), missing->mark);
   }
   const std::string last(1, text_[missing->at - 1]);
   model::Fix fix = model::write_instead(place, last + missing->mark, true);

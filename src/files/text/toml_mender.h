@@ -65,6 +65,12 @@ class TomlMender {
     std::optional<std::string> mended;
   };
   [[nodiscard]] std::optional<Slip> slip_at(const SourceText& source, std::size_t at) const;
+  // One place, one finding: the first.
+  void report(model::Finding finding);
+  // A bracket, =, ;, : or // that is missing or out of place.
+  [[nodiscard]] std::optional<Slip> wrong_mark_at(const SourceText& source,
+                                                  const std::vector<TomlNode>& nodes,
+                                                  std::size_t at) const;
 
   // A header or key that stands there for the second time.
   bool mend_twice(const SourceText& source, const std::vector<TomlNode>& nodes, std::size_t at);

@@ -105,18 +105,18 @@ std::optional<MissingMark> quote_before(std::string_view text, std::size_t error
   std::optional<std::pair<std::size_t, std::size_t>> last;
   for (std::size_t i = line; i < end && i < error_at;) {
     if (text[i] == '#') break;
-    if (text[i] != '"') {
+    if (text[i] != '"' && text[i] != '\'') {
       ++i;
       continue;
     }
-    const std::size_t close = std::min(text.find('"', i + 1), end);
+    const std::size_t close = std::min(text.find(text[i], i + 1), end);
     last = std::pair(i, close);
     i = close + 1;
   }
   if (!last) return std::nullopt;
   const std::size_t at = end_of_swallowing(text, last->first + 1, last->second);
   if (at <= last->first + 1) return std::nullopt;
-  return MissingMark{'"', at, last->first};
+  return MissingMark{text[last->first], at, last->first};
 }
 
 std::string with_mark(std::string_view text, const MissingMark& missing) {
@@ -149,8 +149,8 @@ std::optional<std::string> with_mark_in_place(std::string_view text, const Missi
     return out;
   }
   // ", fc" as "\",fc": the blank behind the comma is taken
-  if (missing.mark == '"' && at + 1 < text.size() && text[at] == ',' && text[at + 1] == ' ') {
-    out[at] = '"';
+  if (missing.mark != ',' && at + 1 < text.size() && text[at] == ',' && text[at + 1] == ' ') {
+    out[at] = missing.mark;
     out[at + 1] = ',';
     return out;
   }

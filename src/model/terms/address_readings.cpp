@@ -33,7 +33,7 @@ void explain_doubts(AddressMeanings& out, bool reference, bool decimal, bool hex
     out.doubts.emplace_back("its digits may be decimal, or hexadecimal without a mark");
   }
   if (counted > 1) out.doubts.emplace_back("manuals count from 0 or from 1");
-  if (counted > 0) out.doubts.emplace_back("it does not say which of the four areas is meant");
+  if (counted > 0) out.doubts.emplace_back(doubt_of_area);
 }
 
 AddressMeaning of_reading(std::string how, const AddressReading& reading) {

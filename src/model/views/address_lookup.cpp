@@ -151,7 +151,8 @@ class Lookup {
 
 tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text,
                                                            const ResolvedPlan* plan,
-                                                           std::string_view slave) {
+                                                           std::string_view slave,
+                                                           std::optional<Area> known) {
   AddressAnswers out;
   const auto meanings = meanings_of(text);
   if (meanings) {
@@ -159,12 +160,18 @@ tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text
     for (const AddressMeaning& meaning : meanings->meanings) {
       for (const Area area : all_areas) {
         if (meaning.area && *meaning.area != area) continue;
+        if (known && *known != area) continue;
         AddressAnswer answer{meaning.how, {area, meaning.offset}, meaning.bit, {}, {}};
         if (plan != nullptr) Lookup(*plan, slave).name_points(meaning, answer);
         if (plan != nullptr) answer.planned = planned_reading(text, *plan, slave, answer.address);
         out.answers.push_back(std::move(answer));
       }
     }
+  }
+  if (known) {
+    // what is of another area all by itself is told as it is
+    if (meanings && out.answers.empty()) return look_up_address(text, plan, slave);
+    std::erase(out.doubts, doubt_of_area);
   }
   if (plan == nullptr) {
     if (meanings) return out;

@@ -25,6 +25,10 @@ struct AddressMeaning {
   std::optional<std::uint32_t> bit;
 };
 
+// The clause for a text that no area goes with.
+inline constexpr std::string_view doubt_of_area =
+    "it does not say which of the four areas is meant";
+
 // All meanings of a text, the most literal first.
 struct AddressMeanings {
   std::vector<AddressMeaning> meanings;

@@ -30,9 +30,10 @@ struct AddressAnswers {
 // Answers for numeric texts and, with a plan, for names of points ("grain_moisture",
 // "moisture.grain_moisture") and for controllers' memory ("%MW200", where it is served to peers).
 // `plan` may be null. `slave`, if not empty, is the only one looked at; it must exist. A plain
-// number is held against the slaves whose manual counts that way.
-[[nodiscard]] tl::expected<AddressAnswers, AddressError> look_up_address(std::string_view text,
-                                                                         const ResolvedPlan* plan,
-                                                                         std::string_view slave);
+// number is held against the slaves whose manual counts that way. `area`: what the function of a
+// request says; other readings are left out then, unless there is no other one.
+[[nodiscard]] tl::expected<AddressAnswers, AddressError> look_up_address(
+    std::string_view text, const ResolvedPlan* plan, std::string_view slave,
+    std::optional<Area> area = {});
 
 }  // namespace greymet::model
