@@ -12,7 +12,7 @@ void Documents::keep(Document& document) const {
 
 void Documents::open(const std::string& path, const std::string& uri, std::int64_t version,
                      std::string text) {
-  Document document{uri, std::move(text), version, false};
+  Document document{uri, std::move(text), version, ++openings_, false};
   keep(document);
   documents_[path] = std::move(document);
   ++state_;
@@ -50,7 +50,7 @@ const Document* Documents::find(const std::string& path) const {
 
 Versions Documents::versions() const {
   Versions out;
-  for (const auto& [path, document] : documents_) out[path] = document.version;
+  for (const auto& [path, document] : documents_) out[path] = {document.opening, document.version};
   return out;
 }
 

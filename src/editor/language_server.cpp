@@ -227,15 +227,14 @@ void LanguageServer::Session::did_close(const Json& params) {
   if (documents_.find(path) == nullptr) return;
   const std::string root = root_of(path);
   const std::string uri_closed = documents_.find(path)->uri;
+  mark_dirty(path);  // all plans that name it
   documents_.close(path);
   forget_versions_of(uri_closed);
   roots_.clear();
   std::set<std::string> needed;
   for (const auto& [each, document] : documents_.all()) needed.insert(root_of(each));
-  if (needed.contains(root)) {
-    dirty_.insert(root);
-    return;
-  }
+  mark_moved();
+  if (needed.contains(root)) return;
   dirty_.erase(root);
   checked_.erase(root);
   current_.erase(root);
@@ -264,6 +263,13 @@ void LanguageServer::Session::mark_dirty(const std::string& path) {
   dirty_.insert(root);
   for (const auto& [each, view] : checked_) {
     if (each != root && view->file_of(path)) dirty_.insert(each);
+  }
+}
+
+void LanguageServer::Session::mark_moved() {
+  for (const auto& [path, document] : documents_.all()) {
+    const std::string& root = root_of(path);
+    if (!root.empty() && !checked_.contains(root)) dirty_.insert(root);
   }
 }
 
@@ -414,6 +420,15 @@ void LanguageServer::Session::publish(std::shared_ptr<const Reading> reading) {
                                   [&](const auto& each) { return root_of(each.first) == root; });
   if (!needed) return;
   const auto view = std::make_shared<const PlanView>(std::move(reading));
+  // of a text that was closed since, and perhaps opened again, nothing is told any more
+  for (const auto& [path, seen] : view->reading().task.versions) {
+    const Document* const now = documents_.find(path);
+    const bool is_gone = now == nullptr || now->opening != seen.opening;
+    if (is_gone && view->file_of(path)) {
+      dirty_.insert(root);
+      return;
+    }
+  }
   model::Findings findings = view->reading().findings;
   if (view->reading().is_half_checked) {
     keep_timing(root, *view, findings);
@@ -446,11 +461,13 @@ void LanguageServer::Session::publish(std::shared_ptr<const Reading> reading) {
         known != by_root.end() ? known->second.list == list : list.empty() && !is_open;
     const Versions& versions = view->reading().task.versions;
     const auto version = versions.find(document_path(uri));
-    by_root[root] = {std::move(list),
-                     version == versions.end() ? std::nullopt : std::optional(version->second)};
+    by_root[root] = {std::move(list), version == versions.end()
+                                          ? std::nullopt
+                                          : std::optional(version->second.version)};
     if (!same || is_open) changed.insert(uri);
   }
   for (const std::string& uri : changed) publish_file(uri);
+  if (!view->reading().is_half_checked) mark_moved();
   if (refreshes_hints_) {
     send({{"jsonrpc", "2.0"},
           {"id", fmt::format("greymet-{}", next_id_++)},

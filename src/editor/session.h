@@ -70,6 +70,8 @@ class LanguageServer::Session {
   void did_change(const Json& params);
   void did_close(const Json& params);
   void mark_dirty(const std::string& path);
+  // What belongs to another plan now, or to none, is looked at there.
+  void mark_moved();
   // The plan, or map by itself, that a document belongs to; empty for what is nobody's business.
   [[nodiscard]] const std::string& root_of(const std::string& path);
 

@@ -167,3 +167,22 @@ TEST_CASE("a frame of a function that nobody knows is one, and a wrong checksum 
   CHECK(heard.frames[2].pdu == Octets{3, 0, 0, 0, 6});
   CHECK(heard.cutter.lost_bytes() == 8);
 }
+
+TEST_CASE("a frame inside what is written is none, however the write is cut") {
+  // registers that hold a whole request with its checksum
+  const Octets inner = rtu(9, {3, 0, 0, 0, 2});
+  Octets pdu{16, 0, 100, 0, 4, 8};
+  pdu.insert(pdu.end(), inner.begin(), inner.end());
+  const Octets whole = rtu(9, pdu);
+  for (std::size_t cut = 1; cut < whole.size(); ++cut) {
+    INFO(cut);
+    Heard heard;
+    heard.add(true, rtu(9, {3, 0, 0, 0, 6}), 1000);
+    const auto middle = whole.begin() + static_cast<std::ptrdiff_t>(cut);
+    heard.add(true, Octets(whole.begin(), middle), 1000);
+    heard.add(true, Octets(middle, whole.end()), 1000);
+    REQUIRE(heard.frames.size() == 2);
+    CHECK(heard.frames[1].pdu == pdu);
+    CHECK(heard.cutter.lost_bytes() == 0);
+  }
+}

@@ -311,3 +311,29 @@ TEST_CASE("what moves as values do is named: floats, counters, signed registers"
   }
   CHECK(counted.kinds.size() == 3);
 }
+
+TEST_CASE("a level that steps whenever a running number begins anew is no high word of it") {
+  // all wraps of the number coincide with a step of the level, and on its way down the level steps
+  // while the number rises, as a borrow would have it: but the whole would leap
+  capture::SeenRegisters seen;
+  std::uint16_t number = 0;
+  std::uint16_t level = 100;
+  for (int i = 0; i < 800; ++i) {
+    const auto next = static_cast<std::uint16_t>(number + 9001);
+    const bool anew = next < number;
+    if (i < 400 && anew) ++level;
+    if (i >= 400 && i % 7 == 0 && !anew) --level;
+    number = next;
+    seen.add({level, number});
+  }
+  CHECK(seen.likely().empty());
+  // a counter of 32 bits steps like that, and does not leap
+  capture::SeenRegisters counter;
+  std::uint32_t at = 5'000'000;
+  for (int i = 0; i < 800; ++i) {
+    at += 9001;
+    counter.add(halves(at, true));
+  }
+  REQUIRE(counter.likely().size() == 1);
+  CHECK(to_text(counter.likely().front().type, 2) == "u32");
+}

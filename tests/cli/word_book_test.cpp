@@ -79,7 +79,7 @@ TEST_CASE("what is seen is explained in whatever words it is told") {
   CHECK(timeout.out.starts_with("timeout\n  How long a master waits"));
   CHECK(timeout.out.ends_with("\nseen at the cabinet: greymet explain silence (no reply)\n"));
   // what none of them speaks of is said, and letters that tell nothing are no search
-  for (const char* nothing : {"gibberish", "the", "77", "%%%"}) {
+  for (const char* nothing : {"gibberish", "the", "77", "%%%", "zeros gibberish gobbledegook"}) {
     INFO(nothing);
     CHECK(explain(nothing).status == 2);
   }

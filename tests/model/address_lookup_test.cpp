@@ -125,6 +125,26 @@ TEST_CASE("with a plan the points are named") {
         "'powre' is neither an address nor a point or memory of the plan");
 }
 
+TEST_CASE("where a function says the area, no other one is read") {
+  const auto read = [](const std::string& text, std::optional<Area> area) {
+    Lines out;
+    const auto found = look_up_address(text, nullptr, "", area);
+    for (const auto& answer : found->answers) out.push_back(to_text(answer.address));
+    for (const auto& doubt : found->doubts) out.push_back(doubt);
+    return out;
+  };
+  CHECK(read("5", Area::input_register) == Lines{"ir:5", "ir:4", "manuals count from 0 or from 1"});
+  CHECK(read("5", std::nullopt).size() == 10);
+  CHECK(read("0x0005", Area::coil).front() == "co:5");
+  // what is of another area all by itself is told
+  CHECK(read("hr:7", Area::input_register) == Lines{"hr:7"});
+  CHECK(read("hr:7", Area::holding_register) == Lines{"hr:7"});
+  // a reference may be a plain number too, of the area that is known
+  const Lines number = read("30001", Area::holding_register);
+  CHECK(std::find(number.begin(), number.end(), "hr:30001") != number.end());
+  CHECK(std::find(number.begin(), number.end(), "ir:0") == number.end());
+}
+
 TEST_CASE("addresses of boxes") {
   const auto ip = [](const char* text) { return parse_ipv4(text); };
   CHECK(ip("10.20.0.31")->bits == ((10U << 24U) | (20U << 16U) | 31U));

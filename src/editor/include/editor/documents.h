@@ -19,6 +19,7 @@ struct Document {
   std::string uri;
   std::string text;
   std::int64_t version = 0;
+  std::uint64_t opening = 0;
   bool is_too_large = false;
 };
 
@@ -55,6 +56,7 @@ class Documents {
 
   std::map<std::string, Document> documents_;
   std::uint64_t state_ = 1;
+  std::uint64_t openings_ = 0;
   std::uint64_t state_of_texts_ = 0;
   std::shared_ptr<const Texts> texts_;
 };

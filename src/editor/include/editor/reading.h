@@ -18,8 +18,12 @@ namespace greymet::editor {
 
 // Unsaved texts, by their path.
 using Texts = std::map<std::string, std::string>;
-// The version of each open text, as the editor counts them, by its path.
-using Versions = std::map<std::string, std::int64_t>;
+// Which text of an open document: editors count versions anew with each opening.
+struct TextVersion {
+  std::uint64_t opening = 0;  // of the whole session, each its own
+  std::int64_t version = 0;
+};
+using Versions = std::map<std::string, TextVersion>;  // by path
 
 // The disk, but for those texts, however a path is written ("a/../b").
 [[nodiscard]] files::FileSource files_over(const files::FileSource& disk,
