@@ -186,3 +186,18 @@ TEST_CASE("a frame inside what is written is none, however the write is cut") {
     CHECK(heard.cutter.lost_bytes() == 0);
   }
 }
+
+TEST_CASE("what was told wrongly at first is told anew behind bytes that make no sense") {
+  Heard heard;
+  // something of another protocol that looks like a frame with a header, whole
+  heard.add(true, {0, 1, 0, 0, 0, 3, 1, 2, 3}, 1000);
+  CHECK(heard.cutter.framing() == modbus::Framing::tcp);
+  const auto [request, reply] = exchange(3, 0, 7);
+  for (int i = 0; i < 4; ++i) {
+    heard.add(true, rtu(9, request), 1000);
+    heard.add(false, rtu(9, reply), 1000);
+  }
+  CHECK(heard.cutter.framing() == modbus::Framing::rtu);
+  CHECK(std::count(heard.frames.begin(), heard.frames.end(), SaidFrame{true, 9, request}) >= 2);
+  CHECK(std::count(heard.frames.begin(), heard.frames.end(), SaidFrame{false, 9, reply}) >= 3);
+}

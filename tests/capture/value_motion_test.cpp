@@ -337,3 +337,18 @@ TEST_CASE("a level that steps whenever a running number begins anew is no high w
   REQUIRE(counter.likely().size() == 1);
   CHECK(to_text(counter.likely().front().type, 2) == "u32");
 }
+
+TEST_CASE("what only rises may be a counter or a float, and is neither until it falls") {
+  // as a counter above 10^9, as a float from 8 on
+  capture::SeenRegisters rising;
+  capture::SeenRegisters falling;
+  std::uint32_t at = 0x41000000U;
+  for (int i = 0; i < 600; ++i) {
+    at += 9001;
+    rising.add(halves(at, true));
+    falling.add(halves(i < 300 ? at : 2 * 0x41000000U + 2 * 300 * 9001U - at, true));
+  }
+  CHECK(rising.likely().empty());
+  REQUIRE(falling.likely().size() == 1);
+  CHECK(to_text(falling.likely().front().type, 2) == "f32");
+}

@@ -177,6 +177,39 @@ TEST_CASE("findings are told of the version that was looked at, however late tha
   });
 }
 
+TEST_CASE("a version of a text that was closed stands for nothing when it is opened again") {
+  // two plans look at one map; of one of them the check comes late
+  std::map<std::string, std::string> files;
+  for (const auto& [name, text] : test::base_files()) files["/p/" + name] = text;
+  EditorClient client(files);
+  client.open("/p/a.toml", test::with_rows({}));
+  client.open("/p/b.toml", test::with_rows({}));
+  const auto map_of = [](const std::string& mark) {
+    return "point,area,address,type\nlow,hr,10," + mark + "\n";
+  };
+  client.open("/p/gauge.csv", map_of("before"));
+  client.settle();
+  client.notify("textDocument/didClose", EditorClient::document("/p/gauge.csv"));
+  client.open("/p/gauge.csv", map_of("first"));
+  client.write("/p/gauge.csv", map_of("second"));
+  client.messages.clear();
+  const auto task = client.server().next_check();
+  REQUIRE(task);
+  editor::Reading reading = editor::read_for_editor(*task);
+  editor::check_reading(reading, {});
+  client.server().publish(std::make_shared<const editor::Reading>(std::move(reading)));
+  std::size_t told = 0;
+  for (const std::string& each : client.server().take_outgoing()) {
+    const Rpc params = Rpc::parse(each)["params"];
+    if (params["uri"] != "file:///p/gauge.csv") continue;
+    ++told;
+    INFO(each);
+    CHECK(params["version"] > 1);
+    CHECK(each.find("second") != std::string::npos);
+  }
+  CHECK(told == 1);
+}
+
 TEST_CASE("a recorded session is answered byte by byte as it was") {
   // '>' is what an editor sent, '<' what it was told, 'c' that what was due was checked
   const std::filesystem::path folder = std::string(GREYMET_SOURCE) + "/tests/golden/editor";

@@ -211,6 +211,10 @@ TEST_CASE("marks out of place are told in words, at their place") {
   CHECK(
       told("[exchange]\ntransactions = [\n  { name = \"a\" },  # last\n\n[slave.a]\nunit = 1\n") ==
       "2:16 the list that begins in line 2 lacks its ] | write ] in a line behind its last row");
+  // with an = it would be no better
+  const auto two_words = loaded_of("[plan]\ntitle of = \"x\"\n");
+  REQUIRE(syntax_finding_of(two_words) != nullptr);
+  CHECK(syntax_finding_of(two_words)->fixes.empty());
   // a row over two lines lacks nothing: TOML wants it on one
   CHECK(told("[exchange]\ntransactions = [\n  { name = \"a\",\n    fc = 3 },\n]\n")
             .find("TOML allows no line break inside { }") != std::string::npos);
