@@ -59,7 +59,11 @@ constexpr int for_each_word = 100;
 // How many of the words are said, and where.
 class Query {
  public:
-  explicit Query(std::string_view text) : words_(words_of(text)) {}
+  // The first of them tell what is asked.
+  static constexpr std::size_t most_words = 20;
+  explicit Query(std::string_view text) : words_(words_of(text)) {
+    if (words_.size() > most_words) words_.resize(most_words);
+  }
   [[nodiscard]] bool empty() const { return words_.empty(); }
   [[nodiscard]] int words() const { return static_cast<int>(words_.size()); }
 
