@@ -112,9 +112,9 @@ class Candidates {
 
   // `mended` where it is not what people would write.
   void add(Span place, std::string message, std::string title, std::vector<MarkEdit> edits,
-           Reach reach = Reach::next_line, std::vector<MarkEdit> mended = {}) {
-    const auto& own = mended.empty() ? edits : mended;
-    WrongMark slip{place, std::move(message), std::move(title), edits, edited_text(text_, own)};
+           Reach reach = Reach::next_line, const std::vector<MarkEdit>& mended = {}) {
+    std::string text = edited_text(text_, mended.empty() ? edits : mended);
+    WrongMark slip{place, std::move(message), std::move(title), std::move(edits), std::move(text)};
     out_.push_back({std::move(slip), reach});
   }
 
@@ -261,7 +261,7 @@ class Candidates {
             : std::string("a row stands between { and }"),
         has_end ? fmt::format("write {{ before {}", shown_start(own.substr(0, key)))
                 : std::string("write { and } around it"),
-        std::move(edits), Reach::line_after, std::move(mended));
+        std::move(edits), Reach::line_after, mended);
   }
 
   // A table at a key, or in a list, without its first bracket: `reply = typical = "5ms" }`.
