@@ -211,6 +211,11 @@ TEST_CASE("marks out of place are told in words, at their place") {
   CHECK(
       told("[exchange]\ntransactions = [\n  { name = \"a\" },  # last\n\n[slave.a]\nunit = 1\n") ==
       "2:16 the list that begins in line 2 lacks its ] | write ] in a line behind its last row");
+  const std::string slashes = "// ours\n[plan]\n";
+  const auto commented = loaded_of(slashes);
+  const auto edits = files::text_edits(commented, syntax_finding_of(commented)->fixes.front());
+  REQUIRE(edits);
+  CHECK(files::edited(slashes, *edits) == "# ours\n[plan]\n");
   // with an = it would be no better
   const auto two_words = loaded_of("[plan]\ntitle of = \"x\"\n");
   REQUIRE(syntax_finding_of(two_words) != nullptr);

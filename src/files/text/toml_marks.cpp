@@ -164,7 +164,7 @@ class Candidates {
     const std::size_t slashes = text_.substr(0, line_.end).find("//", line_.begin);
     if (slashes == std::string_view::npos || slashes > at_ + 2) return;
     add({slashes, slashes + 2}, "comments begin with #, not with //", "write #",
-        {{slashes, 2, "# "}});
+        {{slashes, 2, "#"}}, Reach::next_line, {{slashes, 2, "# "}});
   }
 
   // `title "x"` and `title: "x"`; what stands in front of the place where the parser stops is a
